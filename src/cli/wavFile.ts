@@ -1,0 +1,77 @@
+/** WAV files of a folder, opened for reading in place: nothing is held whole. */
+import { type FileHandle, open, readdir } from 'node:fs/promises';
+import { join } from 'node:path';
+import { FreshGapError } from '../core/errors';
+import type { MicReader } from '../core/render';
+import { decodeChannel } from '../formats/pcm';
+import { type WavResult, createWavReader } from '../formats/wavReader';
+
+export interface WavFile {
+  readonly name: string;
+  readonly path: string;
+  readonly info: WavResult;
+  reader(channel: number): MicReader;
+  close(): Promise<void>;
+}
+
+const PIECE = 1 << 20;
+
+/** Reads a file through once (so that a damaged one is known before anything is written) and keeps it open. Throws WAV_*. */
+export async function openWav(folder: string, name: string): Promise<WavFile> {
+  const path = join(folder, name);
+  const file: FileHandle = await open(path, 'r');
+  try {
+    const parser = createWavReader(
+      () => {},
+      () => {},
+    );
+    const buffer = new Uint8Array(PIECE);
+    for (;;) {
+      const { bytesRead } = await file.read(buffer, 0, PIECE, null);
+      if (bytesRead === 0) break;
+      parser.push(buffer.subarray(0, bytesRead));
+    }
+    const info = parser.end();
+    return {
+      name,
+      path,
+      info,
+      reader(channel) {
+        let bytes = new Uint8Array(0);
+        return {
+          async read(atFrame, out) {
+            const n = Math.max(0, Math.min(out.length, info.frames - atFrame));
+            const size = n * info.bytesPerFrame;
+            if (bytes.length < size) bytes = new Uint8Array(size);
+            if (n) await file.read(bytes, 0, size, info.dataOffset + atFrame * info.bytesPerFrame);
+            if (n) decodeChannel(bytes.subarray(0, size), info.encoding, info.channels, channel, out);
+            out.fill(0, n);
+          },
+        };
+      },
+      close: () => file.close(),
+    };
+  } catch (e) {
+    await file.close();
+    if (e instanceof FreshGapError) throw new FreshGapError(e.code, `${name}: ${e.message}`, { ...e.details, file: name });
+    throw e;
+  }
+}
+
+/** The WAV files of a folder in the order of their names. Throws CLI_NO_FILES, WAV_* and RATE_MISMATCH. */
+export async function openFolder(folder: string): Promise<WavFile[]> {
+  const names = (await readdir(folder).catch(() => [] as string[])).filter((n) => /\.(wav|wave|bwf|rf64)$/i.test(n));
+  if (names.length === 0) throw new FreshGapError('CLI_NO_FILES', `${folder} holds no WAV files.`);
+  names.sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
+  const files: WavFile[] = [];
+  try {
+    for (const n of names) files.push(await openWav(folder, n));
+    const rate = files[0].info.rate;
+    const odd = files.find((f) => f.info.rate !== rate);
+    if (odd) throw new FreshGapError('RATE_MISMATCH', `${odd.name} has ${odd.info.rate} Hz, ${files[0].name} ${rate} Hz.`, { file: odd.name });
+  } catch (e) {
+    await Promise.all(files.map((f) => f.close()));
+    throw e;
+  }
+  return files;
+}

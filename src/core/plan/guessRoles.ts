@@ -1,0 +1,129 @@
+/**
+ * Guesses every mic's role from the file names of one recording, in any common spelling and order: "04 Snare Bottom", "KIK_IN",
+ * "sn top", "FT", "OHL", "Drums-Overheads.L". The names are read together: toms are numbered among each other, a floor tom comes last.
+ */
+import { isRoleId } from './roles';
+
+export interface NamedChannel {
+  /** File name, with or without ending. */
+  readonly file: string;
+  /** Channel in the file, from 0. */
+  readonly channel: number;
+  /** Channels in the file. */
+  readonly channels: number;
+}
+
+type Side = 'left' | 'right' | null;
+interface Reading {
+  family: string;
+  side: Side;
+  /** For toms: place in the order of size, small first, and a number where the name has one. */
+  order: number;
+  number: number | null;
+  tags: Set<string>;
+}
+
+/** Words as they stand in file names, after splitting; the first family that matches wins. */
+const FAMILIES: readonly [string, RegExp][] = [
+  ['overhead', /^(oh|ohs|over|overs|overhead|overheads|cym|cymbals?|ovh|ovhd)$/],
+  ['room', /^(room|rooms|rm|rms|amb|ambience|ambient|ambi|far|hall|mono)$/],
+  ['hat', /^(hat|hats|hh|hihat|hihats|hi-hat|hit?hat)$/],
+  ['ride', /^(ride|rd|ridecym)$/],
+  ['crash', /^(crash|crsh|cr|splash|china)$/],
+  ['tom', /^(tom|toms|tm|racktom|floortom|rack|floor|flr|ft|rt|t)$/],
+  ['snare', /^(snare|snr|sn|sd|snaredrum)$/],
+  ['kick', /^(kick|kik|kck|kk|bd|bassdrum|kd|kickdrum)$/],
+];
+
+const SIDES: Record<string, Side> = { l: 'left', left: 'left', lt: 'left', lft: 'left', r: 'right', right: 'right', rgt: 'right' };
+
+/** Splits a name into lower-case words: at signs, at digits, at capitals, and sides stuck to known words (OHL, RoomR). */
+function words(file: string): string[] {
+  const base = file
+    .replace(/^.*[\\/]/, '')
+    .replace(/\.(wav|wave|bwf|w64|rf64|aif+|flac)$/i, '')
+    .replace(/hi[\s_-]*hats?/gi, ' hihat ')
+    .replace(/bass[\s_-]*drum/gi, ' kick ')
+    .replace(/over[\s_-]*heads?/gi, ' overhead ');
+  return base
+    .replace(/([a-z])([A-Z])/g, '$1 $2')
+    .replace(/([A-Za-z])(\d)/g, '$1 $2')
+    .replace(/(\d)([A-Za-z])/g, '$1 $2')
+    .toLowerCase()
+    .split(/[^a-z0-9]+/)
+    .filter(Boolean)
+    .flatMap((w) => {
+      const stuck = /^(oh|ohs|overheads?|rooms?|rm|amb|hh)(l|r)$/.exec(w);
+      if (stuck) return [stuck[1], stuck[2]];
+      const inside = /^(kick|kik|kk|bd|snare|snr|sn|sd)(in|out|sub|top|bot|bottom|btm|up|dn|down|t|b)$/.exec(w);
+      return inside ? [inside[1], inside[2]] : [w];
+    });
+}
+
+function read(c: NamedChannel): Reading {
+  const w = words(c.file);
+  const tags = new Set(w);
+  // a leading number is the place in the list of files, not the number of a tom
+  const body = w.length > 1 && /^\d+$/.test(w[0]) ? w.slice(1) : w;
+  let family = 'other';
+  let at = -1;
+  for (const [name, pattern] of FAMILIES) {
+    const i = body.findIndex((x) => pattern.test(x));
+    // a single "t" is a tom only before a number; "cr", "far", "mono" only count where nothing clearer stands
+    if (i < 0 || (body[i] === 't' && !/^\d+$/.test(body[i + 1] ?? ''))) continue;
+    family = name;
+    at = i;
+    break;
+  }
+  if (family === 'room' && body[at] === 'mono' && body.length > 1) {
+    const clearer = FAMILIES.find(([n, p]) => n !== 'room' && body.some((x) => p.test(x)));
+    if (clearer) family = clearer[0];
+  }
+  let side: Side = null;
+  for (const x of body) side = SIDES[x] ?? side;
+  if (c.channels === 2) side = c.channel === 0 ? 'left' : 'right';
+  const digits = family === 'tom' ? body.find((x, i) => i > 0 && /^\d$/.test(x)) : undefined;
+  const floor = ['floor', 'flr', 'ft', 'low', 'lo', 'floortom'].some((x) => tags.has(x));
+  const high = ['hi', 'high', 'small', 'rack', 'rt', 'racktom'].some((x) => tags.has(x));
+  const order = floor ? 3 : tags.has('mid') || tags.has('med') ? 2 : high ? 1 : 1.5;
+  return { family, side, order, number: digits ? Number(digits) : null, tags };
+}
+
+const BOTTOM = ['bottom', 'bot', 'btm', 'under', 'dn', 'down', 'b', 'wires'];
+
+/** Role ids, one for each given channel, in the given order; "other" where nothing fits. */
+export function guessRoles(channels: readonly NamedChannel[]): string[] {
+  const readings = channels.map(read);
+  const out = readings.map((r): string => {
+    switch (r.family) {
+      case 'kick':
+        if (r.tags.has('sub')) return 'kick-sub';
+        return ['out', 'outside', 'front', 'o'].some((x) => r.tags.has(x)) ? 'kick-out' : 'kick-in';
+      case 'snare':
+        if (r.tags.has('side') || r.tags.has('shell')) return 'snare-side';
+        return BOTTOM.some((x) => r.tags.has(x)) ? 'snare-bottom' : 'snare-top';
+      case 'overhead':
+      case 'room':
+        return r.side ? `${r.family}-${r.side}` : r.family;
+      default:
+        return r.family;
+    }
+  });
+  // toms: numbered ones by their number, the others by size behind the ones before them
+  const toms = readings.map((r, i) => ({ r, i })).filter(({ r }) => r.family === 'tom');
+  toms.sort((a, b) => {
+    const floors = Number(a.r.order === 3) - Number(b.r.order === 3);
+    return floors || (a.r.number ?? 99) - (b.r.number ?? 99) || a.r.order - b.r.order || a.i - b.i;
+  });
+  // channels of one stereo file, and files that carry the same floor or number, share one tom
+  let n = 0;
+  let last = '';
+  for (const { r, i } of toms) {
+    const same = `${channels[i].file}`;
+    if (same !== last) n++;
+    last = same;
+    out[i] = isRoleId(`tom-${n}`) ? `tom-${n}` : 'other';
+    if (r.tags.has('overhead')) out[i] = 'overhead';
+  }
+  return out;
+}

@@ -1,0 +1,48 @@
+/**
+ * Carries a plan onto a set of mics by file name and channel: how a plan file fits a folder or another copy of the recording.
+ */
+import { FreshGapError } from '../errors';
+import type { Change, Edit } from './edits';
+import { sameJson } from './edits';
+import type { Plan } from './plan';
+
+export interface PlanMatch {
+  /** Ids of the given plan by ids of the recording's plan. */
+  readonly ids: ReadonlyMap<string, string>;
+  /** Files the plan names that the recording does not have. */
+  readonly missing: readonly string[];
+}
+
+const keyOf = (m: { file: string; channel: number }) => `${m.file.toLowerCase()}\n${m.channel}`;
+
+/** Throws PLAN_NO_MATCH where not one mic fits. */
+export function matchPlan(own: Plan, given: Plan): PlanMatch {
+  const at = new Map(own.order.map((id) => [keyOf(own.mics[id]), id]));
+  const ids = new Map<string, string>();
+  const missing: string[] = [];
+  for (const id of given.order) {
+    const mine = at.get(keyOf(given.mics[id]));
+    if (mine) ids.set(mine, id);
+    else missing.push(given.mics[id].file);
+  }
+  if (ids.size === 0) throw new FreshGapError('PLAN_NO_MATCH', 'No mic of the plan has the name of a file here.', { missing });
+  return { ids, missing };
+}
+
+/** One edit that gives every matched mic the name, role, mix and treatment it has in `given`; key references follow the match. */
+export function editFromPlan(own: Plan, given: Plan, label: string): { edit: Edit; missing: readonly string[] } {
+  const { ids, missing } = matchPlan(own, given);
+  const back = new Map([...ids].map(([mine, theirs]) => [theirs, mine]));
+  const changes: Change[] = [];
+  for (const [mine, theirs] of ids) {
+    const a = own.mics[mine];
+    const b = given.mics[theirs];
+    const keyFrom = b.treatment.gate.keyFrom;
+    const gate = { ...b.treatment.gate, keyFrom: keyFrom === '' ? '' : (back.get(keyFrom) ?? '') };
+    const treatment = { ...b.treatment, gate };
+    for (const [field, before, after] of [['name', a.name, b.name], ['role', a.role, b.role], ['mix', a.mix, b.mix], ['treatment', a.treatment, treatment]] as const) {
+      if (!sameJson(before, after)) changes.push({ path: ['mics', mine, field], before: before as never, after: after as never });
+    }
+  }
+  return { edit: { label, changes }, missing };
+}

@@ -1,0 +1,22 @@
+/**
+ * Brings plans of older versions up to the present one, step by step, before they are validated. Version 1 is the first;
+ * each later version adds a function here that takes the plan of the version before it.
+ */
+import { FreshGapError } from '../errors';
+import { PLAN_FORMAT, PLAN_VERSION } from './plan';
+
+type Raw = Record<string, unknown>;
+const STEPS: ReadonlyArray<(old: Raw) => Raw> = [];
+
+/** Throws PLAN_INVALID where this is no plan at all, PLAN_VERSION where it comes from a newer program. */
+export function migratePlan(raw: unknown): Raw {
+  if (typeof raw !== 'object' || raw === null || (raw as Raw).format !== PLAN_FORMAT) {
+    throw new FreshGapError('PLAN_INVALID', `The file is not a ${PLAN_FORMAT} document.`);
+  }
+  const version = (raw as Raw).version;
+  if (typeof version !== 'number' || !Number.isInteger(version) || version < 1) throw new FreshGapError('PLAN_INVALID', 'The plan has no version number.');
+  if (version > PLAN_VERSION) throw new FreshGapError('PLAN_VERSION', `The plan has version ${version}; this program knows up to ${PLAN_VERSION}.`);
+  let plan = raw as Raw;
+  for (let v = version; v < PLAN_VERSION; v++) plan = { ...STEPS[v - 1](plan), version: v + 1 };
+  return plan;
+}

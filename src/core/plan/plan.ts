@@ -1,0 +1,108 @@
+/**
+ * The plan: everything about a recording that is not raw audio. Plain immutable JSON keyed by ids, the same in the app, the
+ * command line and the database. Mics are found again by file name and channel, never by position.
+ */
+import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
+import { type NamedChannel, guessRoles } from './guessRoles';
+import { roleOf } from './roles';
+
+export const PLAN_FORMAT = 'fresh-gap-plan';
+export const PLAN_VERSION = 1;
+
+export interface Treatment {
+  readonly gate: Readonly<GateSettings>;
+}
+
+/** How loud and where a mic is heard in the kit while working; never part of what is delivered. */
+export interface Mix {
+  readonly levelDb: number;
+  /** -1 left to 1 right. */
+  readonly pan: number;
+}
+
+export interface PlanMic {
+  readonly file: string;
+  readonly channel: number;
+  readonly name: string;
+  /** A role id; see roles.ts. */
+  readonly role: string;
+  readonly mix: Mix;
+  readonly treatment: Treatment;
+}
+
+export interface Plan {
+  readonly format: typeof PLAN_FORMAT;
+  readonly version: number;
+  readonly sampleRate: number;
+  /** Frames of the longest mic; shorter ones are followed by silence. */
+  readonly frames: number;
+  /** Mic ids in the order they are shown. */
+  readonly order: readonly string[];
+  readonly mics: Readonly<Record<string, PlanMic>>;
+}
+
+export interface MicSource extends NamedChannel {
+  readonly frames: number;
+}
+
+/** A short id of lower-case words from a file name, unique among `taken`: "06 Tom 1.wav" gives "06-tom-1". */
+export function micId(file: string, channel: number, channels: number, taken: ReadonlySet<string>): string {
+  const base = file.replace(/\.[a-z0-9]{2,4}$/i, '').toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '') || 'mic';
+  const id = channels > 1 ? `${base}-${channel === 0 ? 'left' : 'right'}` : base;
+  let n = 2;
+  let free = id;
+  while (taken.has(free)) free = `${id}-${n++}`;
+  return free;
+}
+
+/** Names shown for mics: the role, with the file's own words behind it where two mics share a role. */
+function displayNames(roles: readonly string[], sources: readonly NamedChannel[]): string[] {
+  return roles.map((r, i) => {
+    const label = roleOf(r).label;
+    const twin = roles.filter((x) => x === r).length > 1;
+    const stem = sources[i].file.replace(/\.[a-z0-9]{2,4}$/i, '').replace(/^\d+[\s_.-]*/, '');
+    if (r === 'other') return stem || label;
+    return twin ? `${label} (${stem}${sources[i].channels > 1 ? `, ${sources[i].channel === 0 ? 'left' : 'right'}` : ''})` : label;
+  });
+}
+
+/** One mic as it is first opened: no treatment, heard at 0 dB where its role sits. */
+export function newMic(source: NamedChannel, role: string, name: string): PlanMic {
+  return {
+    file: source.file,
+    channel: source.channel,
+    name,
+    role,
+    mix: { levelDb: 0, pan: roleOf(role).pan },
+    treatment: { gate: GATE_DEFAULTS },
+  };
+}
+
+/** The first plan of a recording: roles guessed from the names, nothing treated. `ids` may give the mics' ids. */
+export function createPlan(sampleRate: number, sources: readonly MicSource[], ids?: readonly string[]): Plan {
+  const roles = guessRoles(sources);
+  const names = displayNames(roles, sources);
+  const taken = new Set<string>();
+  const order = sources.map((s, i) => {
+    const id = ids?.[i] ?? micId(s.file, s.channel, s.channels, taken);
+    taken.add(id);
+    return id;
+  });
+  return {
+    format: PLAN_FORMAT,
+    version: PLAN_VERSION,
+    sampleRate,
+    frames: Math.max(0, ...sources.map((s) => s.frames)),
+    order,
+    mics: Object.fromEntries(sources.map((s, i) => [order[i], newMic(s, roles[i], names[i])])),
+  };
+}
+
+/** True where cleaning would return the very samples that came in. */
+export const isUntouched = (t: Treatment): boolean => !t.gate.on;
+
+/** Orders mics as engineers read a kit: close mics drum by drum, then overheads, rooms, the rest; equal roles keep their order. */
+export function byRole(mics: Readonly<Record<string, PlanMic>>, ids: readonly string[], roleOrder: readonly string[]): string[] {
+  const at = (id: string) => roleOrder.indexOf(mics[id].role);
+  return [...ids].sort((a, b) => at(a) - at(b) || ids.indexOf(a) - ids.indexOf(b));
+}

@@ -1,0 +1,90 @@
+/**
+ * The one way from raw mics and a plan to cleaned mics. The worklet, the server and the command line all drive this object, so
+ * that what is heard is what is rendered.
+ */
+import { createGate, gateLatency, type GateProcessor } from './clean/gate';
+import type { Treatment } from './plan/plan';
+
+export interface KitRenderer {
+  /** Delay of every output against its input, frames; the same for all mics and settings. */
+  readonly latency: number;
+  /**
+   * Processes `n` frames of all mics at once. `inputs` and `outputs` are in the order of the mics given at creation and must be
+   * different arrays. `keyOut` receives the filtered key of mic number `keyOf`. Allocates nothing.
+   */
+  process(inputs: readonly Float32Array[], outputs: readonly Float32Array[], n: number, keyOf?: number, keyOut?: Float32Array): void;
+  /** New settings of one mic, from the next sample on. */
+  setTreatment(index: number, t: Treatment): void;
+  /** As before the first sample. */
+  reset(): void;
+}
+
+/** `rate` in Hz; `ids` and `treatments` in the same order. A key mic that is not there counts as the mic itself. */
+export function createKitRenderer(rate: number, ids: readonly string[], treatments: readonly Treatment[]): KitRenderer {
+  const gates: GateProcessor[] = treatments.map((t) => createGate(rate, t.gate));
+  const keyIndex = (i: number, t: Treatment) => {
+    const k = t.gate.keyFrom === '' ? i : ids.indexOf(t.gate.keyFrom);
+    return k < 0 ? i : k;
+  };
+  const keys = treatments.map((t, i) => keyIndex(i, t));
+  return {
+    latency: gateLatency(rate),
+    process(inputs, outputs, n, keyOf, keyOut) {
+      for (let i = 0; i < gates.length; i++) {
+        gates[i].process(inputs[keys[i]], inputs[i], outputs[i], n, i === keyOf ? keyOut : undefined);
+      }
+    },
+    setTreatment(index, t) {
+      gates[index].set(t.gate);
+      keys[index] = keyIndex(index, t);
+    },
+    reset() {
+      for (const g of gates) g.reset();
+    },
+  };
+}
+
+export interface MicReader {
+  /** Fills `out` with frames from `atFrame` on; frames past the end of the mic are zeros. */
+  read(atFrame: number, out: Float32Array): void | Promise<void>;
+}
+
+/**
+ * Renders chosen mics block by block: `write` gets cleaned samples of mic number `mic` in time with the originals (latency taken
+ * out), each block once, in order. `frames` is the length of the recording; `wanted` the mics to write. Memory: a few blocks a mic.
+ * `onBlock` is told the frames done and may throw to cancel.
+ */
+export async function renderMics(o: {
+  rate: number;
+  frames: number;
+  ids: readonly string[];
+  treatments: readonly Treatment[];
+  readers: readonly MicReader[];
+  wanted: readonly number[];
+  write(mic: number, samples: Float32Array): void | Promise<void>;
+  onBlock?(done: number): void | Promise<void>;
+  blockFrames?: number;
+}): Promise<void> {
+  const block = o.blockFrames ?? 65536;
+  // only the wanted mics and the ones that key them are read
+  const used = new Set(o.wanted);
+  for (const i of o.wanted) {
+    const k = o.ids.indexOf(o.treatments[i].gate.keyFrom);
+    if (k >= 0) used.add(k);
+  }
+  const list = [...used].sort((a, b) => a - b);
+  const kit = createKitRenderer(o.rate, list.map((i) => o.ids[i]), list.map((i) => o.treatments[i]));
+  const inputs = list.map(() => new Float32Array(block));
+  const outputs = list.map(() => new Float32Array(block));
+  const total = o.frames + kit.latency;
+  for (let at = 0; at < total; at += block) {
+    const n = Math.min(block, total - at);
+    for (let k = 0; k < list.length; k++) await o.readers[list[k]].read(at, inputs[k]);
+    kit.process(inputs, outputs, n);
+    const skip = Math.max(0, kit.latency - at);
+    if (skip < n) {
+      for (const i of o.wanted) await o.write(i, outputs[list.indexOf(i)].subarray(skip, n));
+    }
+    await o.onBlock?.(Math.min(o.frames, at + n));
+  }
+}

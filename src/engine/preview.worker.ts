@@ -1,0 +1,143 @@
+/**
+ * Runs the gate of one mic over the whole song, off the page's thread, each time a setting moves: what is drawn is what the very
+ * processors do. Detector and gain are apart, so that a moved threshold only runs the second.
+ */
+import { createDetector } from '../core/clean/detector';
+import { dbToGain } from '../core/dsp/db';
+import { pyramid } from '../core/dsp/peaks';
+import { type GateFigures, gateGains, gateOverview } from '../core/measure/gateOverview';
+import type { GateSettings } from '../core/params/gateParams';
+import { type MicAudio, blockCount, fetchBlock } from './blocks';
+import { BLOCK_FRAMES } from './protocol';
+
+export interface PreviewRequest {
+  type: 'analyse';
+  id: number;
+  rate: number;
+  frames: number;
+  mic: MicAudio;
+  key: MicAudio;
+  gate: GateSettings;
+}
+
+export interface DetailRequest {
+  type: 'detail';
+  id: number;
+  from: number;
+  to: number;
+}
+
+/** Per bin of 256 frames, and coarser levels of the cleaned peaks. */
+export interface PreviewResult {
+  type: 'preview';
+  id: number;
+  /** Pyramid of min/max pairs of the cleaned mic. */
+  clean: Float32Array[];
+  /** Lowest and highest gain, linear, pairs, pyramid. */
+  gain: Float32Array[];
+  /** Highest level of the filtered key as the detector hears it, linear. */
+  level: Float32Array;
+  figures: GateFigures;
+}
+
+export interface DetailResult {
+  type: 'detail';
+  id: number;
+  from: number;
+  clean: Float32Array;
+  gain: Float32Array;
+}
+
+export type FromPreview = PreviewResult | DetailResult | { type: 'loading'; id: number; done: number } | { type: 'failed'; id: number; message: string };
+
+const held = new Map<string, Float32Array>();
+let power: { name: string; data: Float64Array } | null = null;
+let last: { audio: Float32Array; gain: Float32Array; out: number } | null = null;
+let newest = 0;
+
+const post = (m: FromPreview, transfer: Transferable[] = []) => (self as unknown as Worker).postMessage(m, transfer);
+
+/** The whole mic, fetched once; only the mics in use are kept. */
+async function load(a: MicAudio, frames: number, keep: string[], progress: (done: number) => void): Promise<Float32Array> {
+  const name = `${a.content}/${a.channel}`;
+  for (const k of held.keys()) if (!keep.includes(k)) held.delete(k);
+  const known = held.get(name);
+  if (known && known.length === frames) return known;
+  const out = new Float32Array(frames);
+  const count = blockCount(a);
+  let done = 0;
+  const next = Array.from({ length: count }, (_, i) => i);
+  await Promise.all(
+    Array.from({ length: 4 }, async () => {
+      for (let seq = next.shift(); seq !== undefined; seq = next.shift()) {
+        out.set((await fetchBlock(a, seq)).subarray(0, frames - seq * BLOCK_FRAMES), seq * BLOCK_FRAMES);
+        progress(++done / count);
+      }
+    }),
+  );
+  held.set(name, out);
+  return out;
+}
+
+/** Power of the key over the whole song; kept while key and filter stay. */
+function detect(r: PreviewRequest, key: Float32Array): Float64Array {
+  const { keyHpHz, keyHpSlope, keyLpHz, keyLpSlope, detector } = r.gate;
+  const name = JSON.stringify([r.key.content, r.key.channel, r.frames, keyHpHz, keyHpSlope, keyLpHz, keyLpSlope, detector]);
+  if (power?.name === name) return power.data;
+  const data = power?.data.length === key.length ? power.data : new Float64Array(key.length);
+  createDetector(r.rate, r.gate).process(key, data, 0, key.length);
+  power = { name, data };
+  return data;
+}
+
+async function analyse(r: PreviewRequest) {
+  const names = [r.mic, r.key].map((a) => `${a.content}/${a.channel}`);
+  const progress = (done: number) => post({ type: 'loading', id: r.id, done });
+  const audio = await load(r.mic, r.frames, names, progress);
+  const key = names[0] === names[1] ? audio : await load(r.key, r.frames, names, progress);
+  if (r.id !== newest) return;
+  const pw = detect(r, key);
+  const gain = last?.gain.length === r.frames ? last.gain : new Float32Array(r.frames);
+  gateGains(r.rate, r.gate, pw, gain);
+  const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
+  last = { audio, gain, out };
+  const v = gateOverview(audio, gain, pw, out);
+  post({ type: 'preview', id: r.id, clean: pyramid(v.clean), gain: pyramid(v.gain), level: v.level, figures: v.figures });
+}
+
+/** Requests that came while one was running: only the newest counts. */
+let waiting: PreviewRequest | null = null;
+let running = false;
+
+async function work() {
+  if (running) return;
+  running = true;
+  while (waiting) {
+    const r: PreviewRequest = waiting;
+    waiting = null;
+    try {
+      await analyse(r);
+    } catch (e) {
+      post({ type: 'failed', id: r.id, message: e instanceof Error ? e.message : String(e) });
+    }
+    // let newer requests in
+    await new Promise((done) => setTimeout(done, 0));
+  }
+  running = false;
+}
+
+self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest>) => {
+  const m = e.data;
+  if (m.type === 'analyse') {
+    newest = m.id;
+    waiting = m;
+    void work();
+  } else if (last) {
+    const from = Math.max(0, m.from);
+    const to = Math.min(last.gain.length, m.to);
+    const gain = last.gain.slice(from, to);
+    const clean = new Float32Array(gain.length);
+    for (let i = 0; i < gain.length; i++) clean[i] = last.audio[from + i] * gain[i] * last.out;
+    post({ type: 'detail', id: m.id, from, clean, gain });
+  }
+};

@@ -1,0 +1,68 @@
+/** What the page and its audio worklet say to each other. */
+import type { Treatment } from '../core/plan/plan';
+
+/** Frames in a streamed block, the same as a stored chunk. */
+export const BLOCK_FRAMES = 65536;
+
+/** What is heard of each mic: raw, cleaned, or raw minus cleaned. */
+export type Listen = 'before' | 'after' | 'removed';
+
+export interface MicSetup {
+  id: string;
+  /** Frames of its own; what follows is silence. */
+  frames: number;
+}
+
+/** Level and place of a mic in what is heard; linear gains for the left and right loudspeaker. */
+export interface MicGain {
+  left: number;
+  right: number;
+}
+
+export interface Monitor {
+  listen: Listen;
+  /** Number of the mic whose filtered key is heard instead of everything else, or -1. */
+  keyOf: number;
+  /** By mic: what it adds to the left and right, already with level, pan, mute, solo, alone or in the kit. */
+  gains: MicGain[];
+}
+
+export interface Loop {
+  from: number;
+  to: number;
+}
+
+export interface KitOptions {
+  rate: number;
+  frames: number;
+  mics: MicSetup[];
+  treatments: Treatment[];
+  monitor: Monitor;
+  /** Only for offline rendering: everything it needs, and where it starts. */
+  blocks?: { mic: number; seq: number; data: Float32Array }[];
+  playFrom?: number;
+  loop?: Loop | null;
+}
+
+export type ToKit =
+  | { type: 'block'; mic: number; seq: number; data: Float32Array }
+  | { type: 'drop'; mic: number; seqs: number[] }
+  | { type: 'treatment'; mic: number; treatment: Treatment }
+  | { type: 'monitor'; monitor: Monitor }
+  | { type: 'play'; at: number }
+  | { type: 'pause' }
+  | { type: 'loop'; loop: Loop | null };
+
+export interface KitState {
+  type: 'state';
+  /** Frame being heard. */
+  position: number;
+  playing: boolean;
+  /** Waits for blocks: silent, and not moving. */
+  buffering: boolean;
+  /** Block numbers it waits for. */
+  missing: number[];
+  /** Peaks since the last state, linear: by mic as heard before level and pan, and of both outputs. */
+  peaks: Float32Array;
+  out: [number, number];
+}

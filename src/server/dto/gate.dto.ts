@@ -1,0 +1,33 @@
+/**
+ * Validation of treatments with class-validator, its rules taken from the parameter table: the ranges are written once, there.
+ */
+import 'reflect-metadata';
+import { IsBoolean, IsIn, IsNumber, IsString, Max, MaxLength, Min } from 'class-validator';
+import type { ParamTable } from '../../core/params/types';
+import { GATE_PARAMS } from '../../core/params/gateParams';
+
+/** Puts the rules of every parameter of `table` onto the class. */
+export function rulesFrom(table: ParamTable, target: { prototype: object }): void {
+  for (const [id, p] of Object.entries(table)) {
+    const put = (rule: PropertyDecorator) => rule(target.prototype, id);
+    switch (p.kind) {
+      case 'number':
+        put(IsNumber({ allowNaN: false, allowInfinity: false }));
+        put(Min(p.min));
+        put(Max(p.max));
+        break;
+      case 'choice':
+        put(IsIn(p.options.map((o) => o.value)));
+        break;
+      case 'switch':
+        put(IsBoolean());
+        break;
+      case 'mic':
+        put(IsString());
+        put(MaxLength(250));
+    }
+  }
+}
+
+export class GateDto {}
+rulesFrom(GATE_PARAMS, GateDto);

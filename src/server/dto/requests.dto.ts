@@ -1,0 +1,42 @@
+/** Bodies of requests. */
+import 'reflect-metadata';
+import { Type } from 'class-transformer';
+import { ArrayMaxSize, ArrayMinSize, IsArray, IsDefined, IsIn, IsInt, IsObject, IsOptional, IsString, Length, Matches, MaxLength, Min, ValidateIf, ValidateNested } from 'class-validator';
+
+export class NameDto {
+  @IsString() @Length(1, 200) @Matches(/\S/, { message: 'name must not be blank' }) name!: string;
+}
+
+class ChangeDto {
+  @IsArray() @ArrayMinSize(3) @ArrayMaxSize(6) @IsString({ each: true }) path!: string[];
+  @IsDefined() before!: unknown;
+  @IsDefined() after!: unknown;
+}
+
+class EditDto {
+  @IsString() @Length(1, 300) label!: string;
+  @IsArray() @ArrayMinSize(1) @ArrayMaxSize(512) @ValidateNested({ each: true }) @Type(() => ChangeDto) changes!: ChangeDto[];
+}
+
+class StepDto {
+  @IsIn(['do', 'undo', 'redo']) kind!: 'do' | 'undo' | 'redo';
+  @ValidateIf((s: StepDto) => s.kind === 'do') @IsObject() @ValidateNested() @Type(() => EditDto) edit?: EditDto;
+}
+
+export class TakeStepDto {
+  @IsInt() @Min(1) revision!: number;
+  @IsString() @MaxLength(64) client!: string;
+  @IsObject() @ValidateNested() @Type(() => StepDto) step!: StepDto;
+}
+
+export class OpenPlanDto {
+  @IsInt() @Min(1) revision!: number;
+  @IsString() @MaxLength(64) client!: string;
+  @IsObject() plan!: object;
+}
+
+export class ExportDto {
+  @IsIn(['pcm24', 'float32']) encoding!: 'pcm24' | 'float32';
+  @IsString() @MaxLength(40) @Matches(/^[^\\/:*?"<>|\p{Cc}]*$/u, { message: 'suffix must not hold characters that file names cannot' }) suffix!: string;
+  @IsOptional() @IsArray() @ArrayMinSize(1) @ArrayMaxSize(64) @IsString({ each: true }) files?: string[];
+}

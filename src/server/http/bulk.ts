@@ -1,0 +1,110 @@
+/**
+ * Routes that carry bytes or stay open, served by plain Node streams with back-pressure: upload, PCM, peaks, zip, events. The same
+ * function serves the built program and the development server.
+ */
+import type { IncomingMessage, ServerResponse } from 'node:http';
+import { pipeline } from 'node:stream/promises';
+import { FreshGapError } from '../../core/errors';
+import { decodeChannel } from '../../formats/pcm';
+import { db } from '../db';
+import { subscribe } from '../events';
+import { importFile } from '../importFile';
+import type { ExportInput, ExportResult } from '../jobs/exportJob';
+import { CHUNK_FRAMES, findAudio, readChunk, readPeaks } from '../sql/audio';
+import { getJob } from '../sql/jobs';
+import { checkId } from '../sql/recordings';
+import { guard } from './guard';
+import { sendError, sendJson } from './respond';
+import { exportZip } from './zip';
+
+const FOREVER = 'private, max-age=31536000, immutable';
+
+/** Largest file taken, bytes: FRESH_GAP_MAX_FILE_BYTES, or 8 GiB. */
+const maxFileBytes = () => Number(process.env.FRESH_GAP_MAX_FILE_BYTES) || 8 * 2 ** 30;
+
+function integer(text: string, max: number): number {
+  const n = Number(text);
+  if (!/^\d{1,9}$/.test(text) || n > max) throw new FreshGapError('NOT_FOUND', 'There is nothing at this address.');
+  return n;
+}
+
+async function upload(req: IncomingMessage, res: ServerResponse, recordingId: string, name: string) {
+  const limit = maxFileBytes();
+  const tooLarge = () => new FreshGapError('FILE_TOO_LARGE', `${name} is larger than ${Math.round(limit / 2 ** 20)} MiB.`, { limit });
+  if (Number(req.headers['content-length'] ?? 0) > limit) throw tooLarge();
+  const abort = new AbortController();
+  let whole = false;
+  req.on('end', () => {
+    whole = true;
+  });
+  req.on('close', () => {
+    if (!whole) abort.abort();
+  });
+  async function* bytes() {
+    let seen = 0;
+    for await (const b of req as AsyncIterable<Buffer>) {
+      seen += b.length;
+      if (seen > limit) throw tooLarge();
+      yield b;
+    }
+  }
+  sendJson(res, await importFile(db(), recordingId, name, bytes(), abort.signal), 201);
+}
+
+async function pcm(res: ServerResponse, content: string, channelText: string, seqText: string) {
+  const audio = await findAudio(db(), content);
+  const channel = integer(channelText, audio.channels - 1);
+  const seq = integer(seqText, Math.ceil(audio.frames / CHUNK_FRAMES) - 1);
+  const samples = new Float32Array(Math.min(CHUNK_FRAMES, audio.frames - seq * CHUNK_FRAMES));
+  decodeChannel(await readChunk(db(), audio.id, seq), audio.encoding, audio.channels, channel, samples);
+  res.writeHead(200, { 'Content-Type': 'application/octet-stream', 'Content-Length': samples.byteLength, 'Cache-Control': FOREVER });
+  res.end(Buffer.from(samples.buffer));
+}
+
+async function zip(res: ServerResponse, jobId: string) {
+  const job = await getJob(db(), jobId);
+  if (job.kind !== 'export' || job.state !== 'done') throw new FreshGapError('NOT_READY', 'The export is not done.');
+  const result = job.result as ExportResult;
+  const stream = await exportZip(db(), job.recordingId, job.input as ExportInput, result);
+  res.writeHead(200, { 'Content-Type': 'application/zip', 'Content-Disposition': `attachment; filename*=UTF-8''${encodeURIComponent(result.zipName)}`, 'Cache-Control': 'no-store' });
+  await pipeline(stream, res);
+}
+
+async function events(req: IncomingMessage, res: ServerResponse, recordingId: string) {
+  checkId(recordingId);
+  const off = await subscribe((n) => {
+    if (n.recordingId === recordingId && n.kind !== 'queued') res.write(`data: ${JSON.stringify(n)}\n\n`);
+  });
+  const beat = setInterval(() => res.write(': still here\n\n'), 15000);
+  req.on('close', () => {
+    clearInterval(beat);
+    off();
+  });
+  res.writeHead(200, { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store', Connection: 'keep-alive' });
+  res.write('data: {"kind":"hello"}\n\n');
+}
+
+/** Serves /bulk/...; returns false where the address is none of these. */
+export async function serveBulk(req: IncomingMessage, res: ServerResponse): Promise<boolean> {
+  const path = new URL(req.url ?? '/', 'http://localhost').pathname;
+  if (!path.startsWith('/bulk/')) return false;
+  try {
+    guard(req);
+    const parts = path.slice(6).split('/').map(decodeURIComponent);
+    const [kind, a = '', b = '', c = ''] = parts;
+    if (req.method === 'PUT' && kind === 'recordings' && b === 'files' && parts.length === 4) await upload(req, res, a, c);
+    else if (req.method === 'GET' && kind === 'recordings' && b === 'events') await events(req, res, a);
+    else if (req.method === 'GET' && kind === 'pcm') await pcm(res, a, b, c);
+    else if (req.method === 'GET' && kind === 'peaks') {
+      const data = await readPeaks(db(), a, integer(b, 1), integer(c, 9));
+      res.writeHead(200, { 'Content-Type': 'application/octet-stream', 'Content-Length': data.length, 'Cache-Control': FOREVER });
+      res.end(data);
+    } else if (req.method === 'GET' && kind === 'jobs' && b === 'zip') await zip(res, a);
+    else throw new FreshGapError('NOT_FOUND', 'There is nothing at this address.');
+  } catch (e) {
+    // the rest of a refused upload is read and thrown away, so that the browser sees the answer and not a broken line
+    if (!req.complete && !req.destroyed) req.resume();
+    sendError(res, e);
+  }
+  return true;
+}

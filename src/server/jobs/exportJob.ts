@@ -1,0 +1,83 @@
+/**
+ * The export job: renders every file that has something to clean and that is not in the cache yet. Its result lists what the zip will
+ * hold; the zip itself is made while it streams to the browser.
+ */
+import { createHash } from 'node:crypto';
+import type { Plan } from '../../core/plan/plan';
+import type { Sql } from '../db';
+import { dbReader } from '../dbReader';
+import { type DeliveryEncoding, deliverFile, deliveredName, fileIsUntouched, fileRecipe, micsNeeded } from '../deliver';
+import { type FileRow, fileEdges, listFiles } from '../sql/files';
+import { findRender, storeRender } from '../sql/renders';
+
+/** To be raised whenever the same plan would give other samples: cached files of older engines are not used then. */
+export const ENGINE_VERSION = 1;
+
+export interface ExportInput {
+  encoding: DeliveryEncoding;
+  suffix: string;
+  files?: string[];
+  /** The plan as it stood when the export was asked for. */
+  plan: Plan;
+}
+
+export interface ExportedFile {
+  name: string;
+  fileId: number;
+  /** Cached render, or null for a copy of the original. */
+  key: string | null;
+  bytes: number;
+  clipped: number;
+}
+
+export interface ExportResult {
+  zipName: string;
+  files: ExportedFile[];
+}
+
+function renderKey(plan: Plan, file: FileRow, files: readonly FileRow[], input: ExportInput, extras: Uint8Array): string {
+  const sources = micsNeeded(plan, file.name).map((id) => {
+    const m = plan.mics[id];
+    return [files.find((f) => f.name === m.file)?.content, m.channel];
+  });
+  const parts = { engine: ENGINE_VERSION, encoding: input.encoding, name: file.name, frames: file.frames, sources, recipe: fileRecipe(plan, file.name), extras: Buffer.from(extras).toString('base64') };
+  return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
+}
+
+/** `report` is told 0..1 and what is being done; it throws where the job was cancelled. */
+export async function runExport(sql: Sql, recordingId: string, recordingName: string, input: ExportInput, report: (done: number, note: string) => Promise<void>): Promise<ExportResult> {
+  const all = await listFiles(sql, recordingId);
+  const files = all.filter((f) => !input.files || input.files.includes(f.name));
+  const out: ExportedFile[] = [];
+  const { plan } = input;
+  const total = files.reduce((n, f) => n + f.frames, 0) || 1;
+  let before = 0;
+  for (const f of files) {
+    const name = deliveredName(f.name, input.suffix);
+    const { extras, head, tail } = await fileEdges(sql, f.id);
+    if (fileIsUntouched(plan, f.name)) {
+      out.push({ name, fileId: f.id, key: null, bytes: head.length + tail.length + f.frames * f.bytesPerFrame, clipped: 0 });
+    } else {
+      const key = renderKey(plan, f, all, input, extras);
+      const note = `Cleaning ${f.name}`;
+      await report(before / total, note);
+      const reader = (id: string) => {
+        const m = plan.mics[id];
+        const source = all.find((x) => x.name === m.file);
+        if (!source) throw new Error(`no file for ${id}`);
+        return dbReader(sql, source, m.channel);
+      };
+      const render =
+        (await findRender(sql, key)) ??
+        (await storeRender(sql, key, input.encoding, (write) =>
+          deliverFile({ plan, file: f.name, frames: f.frames, extras, encoding: input.encoding, reader, write, onFrames: (n) => report((before + n) / total, note) }),
+        ));
+      out.push({ name, fileId: f.id, key, bytes: render.bytes, clipped: render.clipped });
+    }
+    before += f.frames;
+    await report(before / total, '');
+  }
+  const safe = recordingName.replace(/[^\p{L}\p{N} ._-]+/gu, '').replace(/\s+/g, ' ').trim() || 'recording';
+  return { zipName: `${safe}${input.suffix}.zip`, files: out };
+}
+

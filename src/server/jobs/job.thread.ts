@@ -1,0 +1,44 @@
+/**
+ * One job in a worker thread of its own, with a database connection of its own: cancelling ends the thread, and the server rolls back
+ * what was not committed. Talks to its runner by plain messages: progress out; the result or coded error as the return value.
+ */
+import type { MessagePort } from 'node:worker_threads';
+import { type ErrorData, toErrorData } from '../../core/errors';
+import { connect } from '../db';
+import { getRecording } from '../sql/recordings';
+import { type ExportInput, runExport } from './exportJob';
+
+export interface JobTask {
+  kind: string;
+  recordingId: string;
+  input: unknown;
+  url: string;
+  port: MessagePort;
+}
+
+export type JobOutcome = { result: unknown } | { error: ErrorData };
+
+/** Progress is told at most this often, and once more at each new note. */
+const EVERY_MS = 200;
+
+export default async function run(task: JobTask): Promise<JobOutcome> {
+  const sql = connect(task.url, 2);
+  let last = 0;
+  let lastNote = '';
+  const report = async (done: number, note: string) => {
+    const now = Date.now();
+    if (now - last < EVERY_MS && note === lastNote) return;
+    last = now;
+    lastNote = note;
+    task.port.postMessage({ done, note });
+  };
+  try {
+    const recording = await getRecording(sql, task.recordingId);
+    if (task.kind === 'export') return { result: await runExport(sql, task.recordingId, recording.name, task.input as ExportInput, report) };
+    throw new Error(`Unknown kind of job: ${task.kind}`);
+  } catch (e) {
+    return { error: toErrorData(e) };
+  } finally {
+    await sql.end({ timeout: 2 });
+  }
+}

@@ -1,0 +1,40 @@
+/** Everything a page needs to open a recording: one object, plain data. */
+import type { Encoding } from '../formats/pcm';
+import type { Sql } from './db';
+import { listFiles, listMics } from './sql/files';
+import { type JobRow, listJobs } from './sql/jobs';
+import { type PlanState, getPlan } from './sql/plans';
+import { type RecordingRow, getRecording } from './sql/recordings';
+
+export interface WorkbenchFile {
+  id: number;
+  name: string;
+  encoding: Encoding;
+  channels: number;
+  frames: number;
+  /** Address of its audio: /bulk/pcm/CONTENT/CHANNEL/CHUNK. */
+  content: string;
+  micIds: string[];
+}
+
+export interface Workbench {
+  recording: RecordingRow;
+  files: WorkbenchFile[];
+  /** Null while the recording has no files. */
+  state: PlanState | null;
+  exports: JobRow[];
+}
+
+export async function loadWorkbench(sql: Sql, id: string): Promise<Workbench> {
+  const recording = await getRecording(sql, id);
+  const [files, mics, state, exports] = await Promise.all([listFiles(sql, id), listMics(sql, id), getPlan(sql, id), listJobs(sql, id, 'export')]);
+  return {
+    recording,
+    files: files.map((f) => ({
+      id: f.id, name: f.name, encoding: f.encoding, channels: f.channels, frames: f.frames, content: f.content,
+      micIds: mics.filter((m) => m.fileId === f.id).map((m) => m.id),
+    })),
+    state: state && state.plan.order.length > 0 ? state : null,
+    exports,
+  };
+}
