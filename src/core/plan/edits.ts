@@ -52,6 +52,20 @@ export function invertEdit(edit: Edit): Edit {
   return { label: edit.label, changes: [...edit.changes].reverse().map((c) => ({ path: c.path, before: c.after, after: c.before })) };
 }
 
+/** What the plan holds at a path, or undefined. */
+export function valueAt(plan: Plan, path: readonly string[]): Json | undefined {
+  return path.reduce<unknown>((node, key) => (typeof node === 'object' && node !== null ? (node as Record<string, unknown>)[key] : undefined), plan) as Json | undefined;
+}
+
+/** The same wishes on another state of the plan: "after" sides kept, "before" sides read anew; places that are gone are left out. */
+export function rebaseEdit(plan: Plan, edit: Edit): Edit {
+  const changes = edit.changes.flatMap((c) => {
+    const before = valueAt(plan, c.path);
+    return before === undefined || sameJson(before, c.after) ? [] : [{ path: c.path, before, after: c.after }];
+  });
+  return { label: edit.label, changes };
+}
+
 /** Joins two edits of one gesture: the first "before" with the last "after" at each path; values that came back drop out. */
 export function mergeEdits(first: Edit, second: Edit): Edit {
   const changes = [...first.changes];

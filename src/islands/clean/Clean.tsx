@@ -1,0 +1,103 @@
+/** Step Clean: one focused mic, its waveform in the middle, what can be set on the right. */
+import { Maximize2, RotateCcw, ZoomIn, ZoomOut } from 'lucide-react';
+import { useMemo } from 'react';
+import { editGate } from '../../core/plan/edits';
+import { GATE_DEFAULTS } from '../../core/params/gateParams';
+import { Glyph } from '../shared/Glyph';
+import { Segments } from '../shared/Segments';
+import { formatTime } from '../shared/time';
+import { transportMics } from '../workbench/engine';
+import { commit, focusedMic, useBench } from '../workbench/store';
+import { Figures } from './Figures';
+import { GatePanel } from './GatePanel';
+import { Overview } from './Overview';
+import { Waveform } from './Waveform';
+import { fitView, zoomView } from './viewMoves';
+
+const square = 'grid size-7 place-items-center rounded-[7px] border border-line2 bg-sheet hover:border-ink';
+
+export function Clean() {
+  const focus = useBench((s) => s.focus);
+  const mic = useBench(focusedMic);
+  const data = useBench((s) => s.data);
+  const order = useBench((s) => s.plan?.order);
+  const view = useBench((s) => s.view);
+  const loop = useBench((s) => s.loop);
+  const scale = useBench((s) => s.waveScale);
+  const loading = useBench((s) => s.previewLoading);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the audio of a mic changes only with files and order, not with every edit
+  const audio = useMemo(() => transportMics(useBench.getState()).find((m) => m.id === focus), [data, order, focus]);
+  if (!mic || !audio || !data) return null;
+  const rate = data.recording.sampleRate ?? 48000;
+  const frames = data.recording.frames;
+  const treated = JSON.stringify(mic.treatment.gate) !== JSON.stringify(GATE_DEFAULTS);
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-[1fr_284px]">
+      <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
+        <header className="flex h-8 items-center gap-2.5">
+          <Glyph role={mic.role} size={20} />
+          <h1 className="truncate font-head text-lg font-bold">{mic.name}</h1>
+          <span className="truncate text-ink2">{mic.file}</span>
+          {loading !== null && (
+            <span role="status" className="num text-sm text-doubt">
+              reading the mic {Math.round(loading * 100)} %
+            </span>
+          )}
+          <span className="flex-1" />
+          <span className="num text-ink2" title="Time in view">
+            {formatTime(view.from / rate)} – {formatTime(view.to / rate)}
+          </span>
+          <Segments
+            small
+            label="Level scale"
+            value={scale}
+            options={[
+              { value: 'lifted', label: 'Lifted', hint: 'Soft sound drawn larger: thresholds down to −60 dB can be taken hold of' },
+              { value: 'even', label: 'Even', hint: 'Amplitude as it is' },
+            ]}
+            onChange={(waveScale) => useBench.setState({ waveScale })}
+          />
+          <div className="flex gap-1">
+            <button type="button" className={square} aria-label="Zoom in" title="Zoom in (+); wheel on the waveform zooms at the pointer" onClick={() => useBench.setState({ view: zoomView(view, 0.5, 0.5, frames) })}>
+              <ZoomIn aria-hidden="true" size={15} />
+            </button>
+            <button type="button" className={square} aria-label="Zoom out" title="Zoom out (−)" onClick={() => useBench.setState({ view: zoomView(view, 2, 0.5, frames) })}>
+              <ZoomOut aria-hidden="true" size={15} />
+            </button>
+            <button type="button" className={square} aria-label={loop ? 'Show the loop' : 'Show the whole song'} title={loop ? 'Show the loop (Z)' : 'Show the whole song'} onClick={() => useBench.setState({ view: loop ? fitView(loop.from, loop.to, frames) : { from: 0, to: frames } })}>
+              <Maximize2 aria-hidden="true" size={14} />
+            </button>
+          </div>
+        </header>
+        <Overview audio={audio} />
+        <Waveform audio={audio} />
+        <p className="text-sm text-ink2">
+          <span className="mr-4">
+            <i aria-hidden="true" className="mr-1.5 inline-block h-2.5 w-3.5 bg-ink align-[-1px]" />
+            kept
+          </span>
+          <span className="mr-4">
+            <i aria-hidden="true" className="mr-1.5 inline-block h-2.5 w-3.5 bg-raw align-[-1px]" />
+            taken
+          </span>
+          <span className="mr-4">
+            <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-doubt align-[3px]" />
+            level the gate hears
+          </span>
+          <span className="mr-4">
+            <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-hand align-[3px]" />
+            gain, top is open
+          </span>
+          <span>Wheel zooms, drag scrolls, click goes there, Alt-drag or the ruler loops.</span>
+        </p>
+      </main>
+      <aside className="flex min-h-0 flex-col gap-2 overflow-y-auto border-l border-line px-3.5 py-2.5" aria-label="Settings">
+        <Figures />
+        <GatePanel />
+        <button type="button" className="btn shrink-0 self-start" disabled={!treated} onClick={() => commit({ ...editGate(useBench.getState().base ?? (useBench.getState().plan as never), focus, GATE_DEFAULTS), label: `${mic.name} restored` })}>
+          <RotateCcw aria-hidden="true" size={14} /> Restore mic
+        </button>
+      </aside>
+    </div>
+  );
+}

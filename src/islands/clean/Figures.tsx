@@ -1,0 +1,30 @@
+/** What the settings come to, in numbers, before they are heard. */
+import { GATE_DEFAULTS } from '../../core/params/gateParams';
+import { signed } from '../shared/time';
+import { focusedMic, useBench } from '../workbench/store';
+
+function Cell(p: { label: string; value: string; unit: string; title: string }) {
+  return (
+    <div className="px-2.5 py-1.5" title={p.title}>
+      <dt className="text-xs text-ink2">{p.label}</dt>
+      <dd className="num text-[15px]">
+        {p.value} <span className="text-xs text-ink2">{p.unit}</span>
+      </dd>
+    </div>
+  );
+}
+
+export function Figures() {
+  const figures = useBench((s) => (s.preview?.micId === s.focus ? s.preview.figures : null));
+  const on = useBench((s) => (focusedMic(s)?.treatment.gate ?? GATE_DEFAULTS).on);
+  const loading = useBench((s) => s.previewLoading);
+  const f = on ? figures : null;
+  return (
+    <dl className="card grid grid-cols-2 [&>div]:border-line [&>div:nth-child(2n+1)]:border-r [&>div:nth-child(-n+2)]:border-b" aria-busy={loading !== null} data-testid="figures">
+      <Cell label="Taken while closed" value={signed(f?.takenDb ?? null)} unit="dB" title="Energy that the gate takes out of the stretches where it is closed" />
+      <Cell label="Openings" value={f ? String(f.openings) : '–'} unit={f ? `${Math.round(f.openShare * 100)} % open` : ''} title="How often the gate opens in the song, and for how much of it it stays open" />
+      <Cell label="Loudest left out" value={signed(f?.loudestClosedDb ?? null)} unit="dBFS" title="Highest peak while the gate is closed: spill, or a stroke that was lost?" />
+      <Cell label="Softest let in" value={signed(f?.softestOpenDb ?? null)} unit="dBFS" title="Peak of the softest opening: a soft stroke, or spill that opened the gate?" />
+    </dl>
+  );
+}

@@ -1,0 +1,109 @@
+/** The gate of the focused mic: its curve and every setting, from the parameter table. */
+import { ChevronDown } from 'lucide-react';
+import { Select } from 'radix-ui';
+import { useState } from 'react';
+import { editGate } from '../../core/plan/edits';
+import { formatNumber } from '../../core/params/format';
+import { GATE_PARAMS, type GateSettings, isHardGate } from '../../core/params/gateParams';
+import { Segments } from '../shared/Segments';
+import { Toggle } from '../shared/Toggle';
+import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
+import { CurveChart } from './CurveChart';
+import { ParamRow } from './ParamRow';
+
+type NumberId = { [K in keyof GateSettings]: (typeof GATE_PARAMS)[K] extends { kind: 'number' } ? K : never }[keyof GateSettings];
+
+const LEVEL: readonly NumberId[] = ['thresholdDb', 'hysteresisDb', 'rangeDb', 'ratio', 'kneeDb'];
+const TIME: readonly NumberId[] = ['attackMs', 'holdMs', 'releaseMs', 'lookaheadMs'];
+
+function Fold(p: { title: string; note: string; open: boolean; onOpen(v: boolean): void; children: React.ReactNode }) {
+  return (
+    <section>
+      <button type="button" aria-expanded={p.open} onClick={() => p.onOpen(!p.open)} className="flex h-7 w-full items-center gap-2 border-t border-line text-left">
+        <ChevronDown aria-hidden="true" size={14} className={p.open ? '' : '-rotate-90'} />
+        <b>{p.title}</b>
+        <span className="num ml-auto truncate pl-2 text-xs text-ink2">{p.note}</span>
+      </button>
+      {p.open && <div className="pb-1.5">{p.children}</div>}
+    </section>
+  );
+}
+
+export function GatePanel() {
+  const focus = useBench((s) => s.focus);
+  const mic = useBench(focusedMic);
+  const plan = useBench((s) => s.plan);
+  const keyListen = useBench((s) => s.keyListen);
+  const [open, setOpen] = useState({ curve: true, level: true, time: true, key: true });
+  if (!mic || !plan) return null;
+  const gate = mic.treatment.gate;
+  const put = (patch: Partial<GateSettings>) => commit(editGate(useBench.getState().base ?? plan, focus, patch));
+  const row = (id: NumberId, extra: { disabled?: boolean; text?: string } = {}) => (
+    <ParamRow key={id} id={id} param={GATE_PARAMS[id]} value={gate[id]} onMove={(v) => sketch((base) => editGate(base, focus, { [id]: v }))} onEnd={endGesture} {...extra} />
+  );
+  const others = plan.order.filter((id) => id !== focus);
+  const keyName = gate.keyFrom ? plan.mics[gate.keyFrom]?.name : null;
+  const fold = (k: keyof typeof open) => ({ open: open[k], onOpen: (v: boolean) => setOpen((o) => ({ ...o, [k]: v })) });
+  const hz = (id: 'keyHpHz' | 'keyLpHz') => formatNumber(GATE_PARAMS[id], gate[id]);
+  return (
+    <section aria-label="Gate" className="card border-[1.5px] border-ink px-3 pb-1">
+      <header className="flex h-9 items-center gap-2">
+        <Toggle label={`Gate of ${mic.name}`} checked={gate.on} onChange={(on) => put({ on })} title="Gate on or off (G)" />
+        <h2 className="font-head text-base font-bold">Gate</h2>
+        <span className="ml-auto truncate text-sm text-ink2">{!gate.on ? 'off' : keyName ? `opened by ${keyName}` : isHardGate(gate) ? 'open or closed' : 'expander'}</span>
+      </header>
+      <Fold title="Curve" note="" {...fold('curve')}>
+        <CurveChart gate={gate} />
+      </Fold>
+      <Fold title="Level" note={`opens ${formatNumber(GATE_PARAMS.thresholdDb, gate.thresholdDb)}`} {...fold('level')}>
+        {LEVEL.map((id) => row(id, id === 'kneeDb' ? { disabled: isHardGate(gate) } : {}))}
+        {row('outputDb')}
+      </Fold>
+      <Fold title="Time" note={`release ${formatNumber(GATE_PARAMS.releaseMs, gate.releaseMs)}`} {...fold('time')}>
+        {TIME.map((id) => row(id))}
+      </Fold>
+      <Fold title="Key" note={keyName ?? 'itself'} {...fold('key')}>
+        <div className="grid h-[25px] grid-cols-[92px_1fr] items-center gap-2" title={GATE_PARAMS.keyFrom.help}>
+          <span className="text-ink2" id="key-from">
+            {GATE_PARAMS.keyFrom.label}
+          </span>
+          <Select.Root value={gate.keyFrom || 'itself'} onValueChange={(v) => put({ keyFrom: v === 'itself' ? '' : v })}>
+            <Select.Trigger aria-labelledby="key-from" className="flex h-6 items-center justify-between rounded-[6px] border border-line2 px-2 text-left">
+              <Select.Value />
+              <ChevronDown aria-hidden="true" size={13} />
+            </Select.Trigger>
+            <Select.Portal>
+              <Select.Content position="popper" className="card z-50 max-h-80 overflow-y-auto p-1 shadow-lg">
+                <Select.Viewport>
+                  {['itself', ...others].map((id) => (
+                    <Select.Item key={id} value={id} className="cursor-pointer rounded px-3 py-1 outline-none data-[highlighted]:bg-ink data-[highlighted]:text-paper">
+                      <Select.ItemText>{id === 'itself' ? 'itself' : plan.mics[id].name}</Select.ItemText>
+                    </Select.Item>
+                  ))}
+                </Select.Viewport>
+              </Select.Content>
+            </Select.Portal>
+          </Select.Root>
+        </div>
+        {row('keyHpHz', { text: hz('keyHpHz') })}
+        {row('keyLpHz', { text: hz('keyLpHz') })}
+        <div className="flex h-[27px] items-center gap-2 text-ink2">
+          <span className="w-[92px]" title="Steepness of the key filters">
+            Slopes, dB/oct
+          </span>
+          <Segments small label="High-pass slope, dB per octave" value={String(gate.keyHpSlope)} options={[{ value: '12', label: '12', hint: 'High-pass, 12 dB per octave' }, { value: '24', label: '24', hint: 'High-pass, 24 dB per octave' }]} onChange={(v) => put({ keyHpSlope: Number(v) as 12 | 24 })} />
+          <Segments small label="Low-pass slope, dB per octave" value={String(gate.keyLpSlope)} options={[{ value: '12', label: '12', hint: 'Low-pass, 12 dB per octave' }, { value: '24', label: '24', hint: 'Low-pass, 24 dB per octave' }]} onChange={(v) => put({ keyLpSlope: Number(v) as 12 | 24 })} />
+        </div>
+        <div className="flex h-[29px] items-center gap-2">
+          <span className="w-[92px] text-ink2" title={GATE_PARAMS.detector.help}>
+            Detector
+          </span>
+          <Segments small label="Detector" value={gate.detector} options={GATE_PARAMS.detector.options} onChange={(detector) => put({ detector })} />
+          <button type="button" aria-pressed={keyListen} onClick={() => useBench.setState({ keyListen: !keyListen })} title="Hear what the gate hears (K)" className={`ml-auto h-6 rounded-[6px] border px-2 text-sm font-semibold ${keyListen ? 'border-hand bg-hand text-on-hand' : 'border-line2'}`}>
+            Hear key
+          </button>
+        </div>
+      </Fold>
+    </section>
+  );
+}

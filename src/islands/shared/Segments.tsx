@@ -1,0 +1,32 @@
+/** A choice of two or three words, one of them on. */
+import { ToggleGroup } from 'radix-ui';
+
+export interface Segment<T extends string> {
+  value: T;
+  label: string;
+  hint?: string;
+}
+
+export function Segments<T extends string>(p: { label: string; value: T; options: readonly Segment<T>[]; onChange(v: T): void; small?: boolean; disabled?: boolean }) {
+  return (
+    <ToggleGroup.Root
+      type="single"
+      aria-label={p.label}
+      value={p.value}
+      disabled={p.disabled}
+      onValueChange={(v) => v && p.onChange(v as T)}
+      className="inline-flex overflow-hidden rounded-card border-[1.5px] border-ink bg-sheet data-[disabled]:opacity-50"
+    >
+      {p.options.map((o) => (
+        <ToggleGroup.Item
+          key={o.value}
+          value={o.value}
+          title={o.hint}
+          className={`${p.small ? 'min-h-6 px-2.5 text-sm' : 'min-h-[30px] px-3'} border-r border-line font-semibold last:border-r-0 data-[state=on]:bg-ink data-[state=on]:text-paper focus-visible:-outline-offset-3`}
+        >
+          {o.label}
+        </ToggleGroup.Item>
+      ))}
+    </ToggleGroup.Root>
+  );
+}

@@ -1,0 +1,105 @@
+/** The mics, always at hand: who it is, what is done to it, how loud, solo and mute. */
+import { Slider } from 'radix-ui';
+import { editMic } from '../../core/plan/edits';
+import { formatNumber } from '../../core/params/format';
+import { GATE_PARAMS, isHardGate } from '../../core/params/gateParams';
+import type { Plan, PlanMic } from '../../core/plan/plan';
+import { Glyph } from '../shared/Glyph';
+import { signed } from '../shared/time';
+import { MicMeter } from './Meter';
+import { commit, endGesture, sketch, useBench } from './store';
+
+/** In words, what is done to a mic. */
+export function treatmentWords(plan: Plan, mic: PlanMic): string {
+  const g = mic.treatment.gate;
+  if (!g.on) return 'as is';
+  const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;
+  if (key) return `opened by ${key}`;
+  return `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
+}
+
+function Letter(p: { letter: string; label: string; on: boolean; tone: 'hand' | 'ink'; onClick(): void }) {
+  const lit = p.tone === 'hand' ? 'border-hand bg-hand text-on-hand' : 'border-ink bg-ink text-paper';
+  return (
+    <button
+      type="button"
+      aria-pressed={p.on}
+      aria-label={p.label}
+      title={p.label}
+      onClick={(e) => {
+        e.stopPropagation();
+        p.onClick();
+      }}
+      className={`size-6 rounded-[6px] border text-xs font-bold ${p.on ? lit : 'border-line2 text-ink2 hover:border-ink'}`}
+    >
+      {p.letter}
+    </button>
+  );
+}
+
+function MicRow({ id }: { id: string }) {
+  const plan = useBench((s) => s.plan) as Plan;
+  const mic = plan.mics[id];
+  const focused = useBench((s) => s.focus === id);
+  const solo = useBench((s) => s.solo.has(id));
+  const muted = useBench((s) => s.muted.has(id));
+  const flip = (key: 'solo' | 'muted') => {
+    const next = new Set(useBench.getState()[key]);
+    if (!next.delete(id)) next.add(id);
+    useBench.setState({ [key]: next });
+  };
+  const level = mic.mix.levelDb;
+  const move = (levelDb: number) => sketch((base) => editMic(base, id, { levelDb }));
+  return (
+    <li data-mic={id} className={`rounded-card border-[1.5px] px-2 pb-1 pt-1 ${focused ? 'border-ink bg-sheet' : 'border-transparent'}`}>
+      <div className="flex items-center gap-1.5">
+        <button type="button" className="flex min-w-0 flex-1 items-center gap-2 text-left" aria-current={focused} onClick={() => useBench.setState({ focus: id })}>
+          <Glyph role={mic.role} />
+          <span className="min-w-0">
+            <span className="block truncate leading-[15px]" title={mic.file}>
+              {mic.name}
+            </span>
+            <span className="block truncate text-xs leading-[14px] text-ink2">{treatmentWords(plan, mic)}</span>
+          </span>
+        </button>
+        <Letter letter="S" label={`Solo ${mic.name}`} on={solo} tone="hand" onClick={() => flip('solo')} />
+        <Letter letter="M" label={`Mute ${mic.name}`} on={muted} tone="ink" onClick={() => flip('muted')} />
+      </div>
+      <div className="mt-0.5 grid grid-cols-[1fr_38px] items-center gap-2 pl-[26px]" title="Level in the kit while listening; never part of what is delivered. Double-click: 0 dB">
+        <div>
+          <Slider.Root
+            min={-30}
+            max={12}
+            step={0.5}
+            value={[Math.max(-30, level)]}
+            onValueChange={([v]) => move(v)}
+            onValueCommit={endGesture}
+            onDoubleClick={() => useBench.getState().base && commit(editMic(useBench.getState().base as Plan, id, { levelDb: 0 }))}
+            className="relative flex h-2.5 touch-none items-center"
+          >
+            <Slider.Track className="relative h-px grow bg-line2" />
+            <Slider.Thumb aria-label={`Level of ${mic.name}`} aria-valuetext={`${signed(level)} dB`} className="block h-2.5 w-[6px] rounded-[2px] border border-ink bg-sheet active:bg-hand" />
+          </Slider.Root>
+          <MicMeter id={id} />
+        </div>
+        <span className="num text-right text-xs text-ink2">{signed(level)}</span>
+      </div>
+    </li>
+  );
+}
+
+export function MicList() {
+  const order = useBench((s) => s.plan?.order) ?? [];
+  return (
+    <nav aria-label="Mics" className="flex min-h-0 flex-col border-r border-line">
+      <h2 className="flex items-baseline justify-between px-4 pb-1 pt-2.5 text-sm font-bold text-ink2">
+        {order.length} mics <span className="text-xs font-normal">level, dB</span>
+      </h2>
+      <ul className="min-h-0 flex-1 overflow-y-auto px-2 pb-2">
+        {order.map((id) => (
+          <MicRow key={id} id={id} />
+        ))}
+      </ul>
+    </nav>
+  );
+}

@@ -1,0 +1,100 @@
+/** Every action of the workbench once: its name, its keys, what it does. Keyboard, command list and key help all read this. */
+import { editGate } from '../../core/plan/edits';
+import { fitView, scrollView, zoomView } from '../clean/viewMoves';
+import { goTo, heardAt, togglePlay } from './engine';
+import type { Step } from './steps';
+import { commit, dropGesture, redo, undo, useBench } from './store';
+
+export interface Command {
+  id: string;
+  group: 'Listen' | 'View' | 'Mics' | 'Plan' | 'Go';
+  label: string;
+  /** As tinykeys reads them. */
+  keys?: string[];
+  /** As people read them. */
+  shown?: string;
+  run(): void;
+}
+
+const { getState: get, setState: set } = useBench;
+const frames = () => get().data?.recording.frames ?? 1;
+const rate = () => get().data?.recording.sampleRate ?? 48000;
+
+function moveFocus(by: number) {
+  const { plan, focus } = get();
+  if (!plan) return;
+  const i = plan.order.indexOf(focus) + by;
+  if (i >= 0 && i < plan.order.length) set({ focus: plan.order[i] });
+}
+
+function flip(key: 'solo' | 'muted') {
+  const s = get();
+  const next = new Set(s[key]);
+  if (!next.delete(s.focus)) next.add(s.focus);
+  set({ [key]: next });
+}
+
+function loopAtView() {
+  const { view } = get();
+  set({ loop: { from: Math.round(view.from), to: Math.round(view.to) }, loopOn: true });
+}
+
+function toggleGate() {
+  const { base, focus } = get();
+  if (base) commit(editGate(base, focus, { on: !base.mics[focus].treatment.gate.on }));
+}
+
+function gatesOff() {
+  const { base } = get();
+  if (!base) return;
+  commit({ label: 'Every gate off', changes: base.order.flatMap((id) => editGate(base, id, { on: false }).changes) });
+}
+
+export function commandsFor(go: (step: Step) => void, help: () => void, list: () => void): Command[] {
+  return [
+    { id: 'play', group: 'Listen', label: 'Play or stop', keys: ['Space'], shown: 'Space', run: togglePlay },
+    { id: 'loop', group: 'Listen', label: 'Loop on or off', keys: ['l'], shown: 'L', run: () => (get().loop ? set({ loopOn: !get().loopOn }) : loopAtView()) },
+    { id: 'loop-view', group: 'Listen', label: 'Loop what is in view', keys: ['Shift+L'], shown: 'Shift L', run: loopAtView },
+    { id: 'loop-none', group: 'Listen', label: 'Remove the loop', run: () => set({ loop: null, loopOn: false }) },
+    { id: 'before', group: 'Listen', label: 'Hear before', keys: ['q'], shown: 'Q', run: () => set({ listen: 'before' }) },
+    { id: 'after', group: 'Listen', label: 'Hear after', keys: ['w'], shown: 'W', run: () => set({ listen: 'after' }) },
+    { id: 'removed', group: 'Listen', label: 'Hear what was removed', keys: ['e'], shown: 'E', run: () => set({ listen: 'removed' }) },
+    { id: 'alone', group: 'Listen', label: 'Alone or in the kit', keys: ['a'], shown: 'A', run: () => set({ alone: !get().alone }) },
+    { id: 'key', group: 'Listen', label: 'Hear the key of the gate', keys: ['k'], shown: 'K', run: () => set({ keyListen: !get().keyListen }) },
+    { id: 'start', group: 'Listen', label: 'Go to the start', keys: ['Home'], shown: 'Home', run: () => goTo(0) },
+    { id: 'back', group: 'Listen', label: 'Half a second back', keys: ['ArrowLeft'], shown: '←', run: () => goTo(heardAt() - rate() / 2) },
+    { id: 'forth', group: 'Listen', label: 'Half a second on', keys: ['ArrowRight'], shown: '→', run: () => goTo(heardAt() + rate() / 2) },
+
+    { id: 'zoom-in', group: 'View', label: 'Zoom in at the heard place', keys: ['+', 'Shift++', '='], shown: '+', run: () => zoomAtHeard(0.5) },
+    { id: 'zoom-out', group: 'View', label: 'Zoom out', keys: ['-'], shown: '−', run: () => zoomAtHeard(2) },
+    { id: 'zoom-loop', group: 'View', label: 'Show the loop', keys: ['z'], shown: 'Z', run: () => { const { loop } = get(); if (loop) set({ view: fitView(loop.from, loop.to, frames()) }); } },
+    { id: 'zoom-all', group: 'View', label: 'Show the whole song', keys: ['Shift+Z'], shown: 'Shift Z', run: () => set({ view: { from: 0, to: frames() } }) },
+    { id: 'scroll-back', group: 'View', label: 'Scroll back', keys: ['Shift+ArrowLeft'], shown: 'Shift ←', run: () => set({ view: scrollView(get().view, -(get().view.to - get().view.from) / 2, frames()) }) },
+    { id: 'scroll-on', group: 'View', label: 'Scroll on', keys: ['Shift+ArrowRight'], shown: 'Shift →', run: () => set({ view: scrollView(get().view, (get().view.to - get().view.from) / 2, frames()) }) },
+
+    { id: 'up', group: 'Mics', label: 'Mic above', keys: ['ArrowUp'], shown: '↑', run: () => moveFocus(-1) },
+    { id: 'down', group: 'Mics', label: 'Mic below', keys: ['ArrowDown'], shown: '↓', run: () => moveFocus(1) },
+    { id: 'solo', group: 'Mics', label: 'Solo this mic', keys: ['s'], shown: 'S', run: () => flip('solo') },
+    { id: 'mute', group: 'Mics', label: 'Mute this mic', keys: ['m'], shown: 'M', run: () => flip('muted') },
+    { id: 'unsolo', group: 'Mics', label: 'No solos, no mutes', run: () => set({ solo: new Set(), muted: new Set() }) },
+
+    { id: 'gate', group: 'Plan', label: 'Gate of this mic on or off', keys: ['g'], shown: 'G', run: toggleGate },
+    { id: 'gates-off', group: 'Plan', label: 'Every gate off', run: gatesOff },
+    { id: 'undo', group: 'Plan', label: 'Undo', keys: ['$mod+z'], shown: 'Ctrl Z', run: undo },
+    { id: 'redo', group: 'Plan', label: 'Redo', keys: ['$mod+Shift+Z', '$mod+y'], shown: 'Ctrl Shift Z', run: redo },
+    { id: 'escape', group: 'Plan', label: 'Give up the move under way', keys: ['Escape'], shown: 'Esc', run: dropGesture },
+
+    { id: 'intake', group: 'Go', label: 'Go to Intake', run: () => go('intake') },
+    { id: 'clean', group: 'Go', label: 'Go to Clean', run: () => go('clean') },
+    { id: 'deliver', group: 'Go', label: 'Go to Deliver', run: () => go('deliver') },
+    { id: 'home', group: 'Go', label: 'All recordings', run: () => window.location.assign('/') },
+    { id: 'list', group: 'Go', label: 'Commands', keys: ['/'], shown: '/', run: list },
+    { id: 'help', group: 'Go', label: 'Keys', keys: ['Shift+?', '?'], shown: '?', run: help },
+  ];
+}
+
+function zoomAtHeard(factor: number) {
+  const { view } = get();
+  const at = (heardAt() - view.from) / (view.to - view.from);
+  set({ view: zoomView(view, factor, at >= 0 && at <= 1 ? at : 0.5, frames()) });
+}

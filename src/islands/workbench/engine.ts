@@ -1,0 +1,201 @@
+/**
+ * Ties the open recording to its sound: one transport, one preview worker. The heard place moves 40 times a second and lives outside
+ * the page's state; whoever draws it asks `heardAt()` in an animation frame.
+ */
+import { roleOf } from '../../core/plan/roles';
+import type { Plan } from '../../core/plan/plan';
+import type { DetailResult, FromPreview, PreviewRequest } from '../../engine/preview.worker';
+import PreviewWorker from '../../engine/preview.worker.ts?worker';
+import type { KitState, Monitor } from '../../engine/protocol';
+import { type Transport, type TransportMic, createTransport, renderOffline } from '../../engine/transport';
+import { type Bench, useBench } from './store';
+
+const { getState: get, setState: set } = useBench;
+
+let transport: Transport | null = null;
+let worker: Worker | null = null;
+let mics: TransportMic[] = [];
+let place = { frame: 0, at: 0 };
+/** Peaks as last told, falling when nothing comes: linear, by mic, and left and right. */
+export const meters = { mics: new Map<string, number>(), out: [0, 0] as [number, number] };
+let reportError: (e: unknown) => void = () => {};
+
+/** Mics of the recording with where their audio lies, in the plan's order. */
+export function transportMics(s: Pick<Bench, 'data' | 'plan'>): TransportMic[] {
+  const { data, plan } = s;
+  if (!data || !plan) return [];
+  return plan.order.map((id) => {
+    const file = data.files.find((f) => f.micIds.includes(id));
+    if (!file) throw new Error(`No file for mic ${id}`);
+    return { id, content: file.content, channel: plan.mics[id].channel, frames: file.frames };
+  });
+}
+
+/** Who is heard how loud: level, pan, solo, mute; or the focused mic alone in the middle. */
+export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' | 'keyListen' | 'solo' | 'muted' | 'monitorDb'>): Monitor {
+  const plan = s.plan as Plan;
+  const master = 10 ** (s.monitorDb / 20);
+  const gains = plan.order.map((id) => {
+    const { levelDb, pan } = plan.mics[id].mix;
+    const level = master * 10 ** (levelDb / 20);
+    if (s.alone) return id === s.focus ? { left: level * Math.SQRT1_2, right: level * Math.SQRT1_2 } : { left: 0, right: 0 };
+    const silent = s.muted.has(id) || (s.solo.size > 0 && !s.solo.has(id));
+    if (silent || levelDb <= -60) return { left: 0, right: 0 };
+    // equal power: 3 dB down in the middle
+    const a = ((pan + 1) * Math.PI) / 4;
+    return { left: level * Math.cos(a), right: level * Math.sin(a) };
+  });
+  return { listen: s.listen, keyOf: s.keyListen ? plan.order.indexOf(s.focus) : -1, gains };
+}
+
+function onState(k: KitState) {
+  place = { frame: k.position, at: performance.now() };
+  const plan = get().plan;
+  plan?.order.forEach((id, i) => meters.mics.set(id, Math.max(k.peaks[i] ?? 0, (meters.mics.get(id) ?? 0) * 0.86)));
+  meters.out = [Math.max(k.out[0], meters.out[0] * 0.86), Math.max(k.out[1], meters.out[1] * 0.86)];
+  const s = get();
+  if (s.playing !== k.playing || s.buffering !== k.buffering) set({ playing: k.playing, buffering: k.buffering });
+}
+
+/** Frame heard now: the last one told, carried on by the clock between tellings. */
+export function heardAt(): number {
+  const s = get();
+  if (!s.playing || s.buffering) return place.frame;
+  const rate = s.data?.recording.sampleRate ?? 48000;
+  const f = place.frame + (Math.min(100, performance.now() - place.at) / 1000) * rate;
+  return s.loopOn && s.loop && f >= s.loop.to && place.frame < s.loop.to ? s.loop.from + (f - s.loop.to) : f;
+}
+
+/** Moves the heard place; while playing, playing goes on there. */
+export function goTo(frame: number): void {
+  const frames = get().data?.recording.frames ?? 0;
+  place = { frame: Math.min(Math.max(0, Math.round(frame)), frames), at: performance.now() };
+  if (get().playing) void transport?.play(place.frame).catch(reportError);
+}
+
+export function togglePlay(): void {
+  const s = get();
+  if (s.playing) {
+    transport?.pause();
+    set({ playing: false });
+    return;
+  }
+  const { loop, loopOn } = s;
+  let at = place.frame;
+  if (loopOn && loop && (at < loop.from || at >= loop.to)) at = loop.from;
+  if (at >= (s.data?.recording.frames ?? 0) - 1) at = 0;
+  place = { frame: at, at: performance.now() };
+  set({ playing: true, buffering: true });
+  transport?.play(at).catch((e) => {
+    set({ playing: false, buffering: false });
+    reportError(e);
+  });
+}
+
+// ---- preview -----------------------------------------------------------------------------------------------------------------
+
+let previewId = 0;
+let lastAsked = '';
+let detailId = 0;
+const details = new Map<number, (d: DetailResult) => void>();
+
+function askPreview(s: Bench) {
+  const mic = s.plan?.mics[s.focus];
+  const rate = s.data?.recording.sampleRate;
+  if (!mic || !rate || !s.data || !worker) return;
+  const own = mics.find((m) => m.id === s.focus);
+  const key = mics.find((m) => m.id === mic.treatment.gate.keyFrom) ?? own;
+  if (!own || !key) return;
+  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, gate: mic.treatment.gate };
+  const asked = JSON.stringify(request);
+  if (asked === lastAsked) return;
+  lastAsked = asked;
+  if (s.preview && s.preview.micId !== s.focus) set({ preview: null });
+  worker.postMessage({ ...request, id: ++previewId });
+}
+
+function onPreview(m: FromPreview) {
+  if (m.type === 'detail') {
+    details.get(m.id)?.(m);
+    details.delete(m.id);
+  } else if (m.type === 'loading') {
+    if (m.id === previewId) set({ previewLoading: m.done });
+  } else if (m.type === 'failed') {
+    lastAsked = '';
+    set({ previewLoading: null });
+    reportError(new Error(m.message));
+  } else {
+    const micId = get().focus;
+    if (m.id === previewId) set({ previewLoading: null });
+    // results of an older setting are shown until the newest comes; those of another mic are not
+    if (m.id === previewId || get().preview?.micId === micId) {
+      set((s) => ({ preview: { micId, clean: m.clean, gain: m.gain, level: m.level, figures: m.figures, turn: (s.preview?.turn ?? 0) + 1 } }));
+    }
+  }
+}
+
+/** Cleaned samples and gain of a stretch of the focused mic, as the last preview has them. */
+export function askDetail(from: number, to: number): Promise<DetailResult> {
+  const id = ++detailId;
+  return new Promise((resolve) => {
+    details.clear();
+    details.set(id, resolve);
+    worker?.postMessage({ type: 'detail', id, from, to });
+  });
+}
+
+// ---- life --------------------------------------------------------------------------------------------------------------------
+
+/** Starts sound for the open recording; returns how to end it. Call again when its files change. */
+export function startEngine(onError: (e: unknown) => void): () => void {
+  reportError = onError;
+  const s = get();
+  const { plan, data } = s;
+  if (!plan || !data?.recording.sampleRate) return () => {};
+  mics = transportMics(s);
+  const order = plan.order;
+  transport = createTransport({
+    rate: data.recording.sampleRate,
+    frames: data.recording.frames,
+    mics,
+    treatments: order.map((id) => plan.mics[id].treatment),
+    monitor: monitorOf(s),
+    onState,
+    onError,
+  });
+  transport.setLoop(s.loopOn ? s.loop : null);
+  worker = new PreviewWorker();
+  worker.onmessage = (e: MessageEvent<FromPreview>) => onPreview(e.data);
+  lastAsked = '';
+  askPreview(s);
+  const off = useBench.subscribe((now, old) => {
+    if (!now.plan || !transport) return;
+    if (now.plan !== old.plan) now.plan.order.forEach((id, i) => transport?.setTreatment(i, (now.plan as Plan).mics[id].treatment));
+    if (now.loop !== old.loop || now.loopOn !== old.loopOn) transport.setLoop(now.loopOn ? now.loop : null);
+    if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.monitorDb !== old.monitorDb) {
+      transport.setMonitor(monitorOf(now));
+    }
+    if (now.plan !== old.plan || now.focus !== old.focus) askPreview(now);
+  });
+  // for automation and the curious: what the worklet would play, as samples
+  (window as unknown as { freshGap?: unknown }).freshGap = {
+    store: useBench,
+    render: (from: number, frames: number) => {
+      const b = get();
+      const p = b.plan as Plan;
+      return renderOffline({ rate: b.data?.recording.sampleRate ?? 0, frames: b.data?.recording.frames ?? 0, mics: transportMics(b), treatments: p.order.map((id) => p.mics[id].treatment), monitor: monitorOf(b) }, from, frames, b.loopOn ? b.loop : null);
+    },
+    heardAt,
+  };
+  return () => {
+    off();
+    transport?.close();
+    transport = null;
+    worker?.terminate();
+    worker = null;
+    set({ playing: false, buffering: false, preview: null });
+  };
+}
+
+/** Close mics first, as the list shows them. */
+export const isClose = (role: string): boolean => roleOf(role).group === 'close';

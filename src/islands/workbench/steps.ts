@@ -1,0 +1,8 @@
+/** The steps of the work, in its order. */
+export const STEPS = [
+  { id: 'intake', label: 'Intake' },
+  { id: 'clean', label: 'Clean' },
+  { id: 'deliver', label: 'Deliver' },
+] as const;
+
+export type Step = (typeof STEPS)[number]['id'];

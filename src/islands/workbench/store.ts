@@ -1,0 +1,235 @@
+/**
+ * State of the open recording. Three scopes: the plan (saved, undoable), the view (zoom, focus, what is heard) and what is derived.
+ * Every change of the plan is an edit: shown at once, saved in order; a gesture is one edit however many moves it makes.
+ */
+import { create } from 'zustand';
+import { FreshGapError } from '../../core/errors';
+import { type Edit, applyEdit, mergeEdits, rebaseEdit } from '../../core/plan/edits';
+import type { Plan, PlanMic } from '../../core/plan/plan';
+import type { Listen, Loop } from '../../engine/protocol';
+import type { GateFigures } from '../../core/measure/gateOverview';
+import type { PlanState } from '../../server/sql/plans';
+import type { Workbench } from '../../server/workbench';
+import { OfflineError, request } from '../shared/api';
+
+export interface View {
+  from: number;
+  to: number;
+}
+
+export interface Preview {
+  micId: string;
+  clean: Float32Array[];
+  gain: Float32Array[];
+  level: Float32Array;
+  figures: GateFigures;
+  /** Grows with every new result. */
+  turn: number;
+}
+
+export interface Bench {
+  id: string;
+  data: Workbench | null;
+  error: unknown;
+  /** As shown: with the gesture that is under way. */
+  plan: Plan | null;
+  /** As decided: what has been sent or waits to be. */
+  base: Plan | null;
+  gesture: Edit | null;
+  revision: number;
+  undo: string | null;
+  redo: string | null;
+  saving: 'saved' | 'saving' | 'offline';
+
+  focus: string;
+  view: View;
+  loop: Loop | null;
+  loopOn: boolean;
+  listen: Listen;
+  alone: boolean;
+  keyListen: boolean;
+  solo: ReadonlySet<string>;
+  muted: ReadonlySet<string>;
+  monitorDb: number;
+  waveScale: 'lifted' | 'even';
+  playing: boolean;
+  buffering: boolean;
+
+  preview: Preview | null;
+  previewLoading: number | null;
+}
+
+export const useBench = create<Bench>(() => ({
+  id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
+  focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, solo: new Set(), muted: new Set(),
+  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, preview: null, previewLoading: null,
+}));
+
+const { getState: get, setState: set } = useBench;
+
+/** This page among several that may be open on the recording. */
+export const CLIENT = Math.random().toString(36).slice(2, 12);
+
+export type Notify = (kind: 'stale' | 'updated' | 'failed', detail: { edit?: Edit; error?: unknown }) => void;
+let notify: Notify = () => {};
+export const onNotify = (n: Notify): void => {
+  notify = n;
+};
+
+export const focusedMic = (s: Bench): PlanMic | null => s.plan?.mics[s.focus] ?? null;
+
+function adopt(state: PlanState) {
+  set({ plan: state.plan, base: state.plan, gesture: null, revision: state.revision, undo: state.undo, redo: state.redo });
+}
+
+// ---- opening -----------------------------------------------------------------------------------------------------------------
+
+const viewKey = (id: string) => `fresh-gap.view.${id}`;
+
+export async function openBench(id: string): Promise<void> {
+  try {
+    const data = await request<Workbench>('GET', `/api/recordings/${id}`);
+    const first = get().data === null;
+    set({ id, data, error: null });
+    if (data.state) adopt(data.state);
+    else set({ plan: null, base: null });
+    if (first) {
+      let saved: Partial<Pick<Bench, 'focus' | 'view' | 'loop' | 'loopOn' | 'alone' | 'waveScale'>> = {};
+      try {
+        saved = JSON.parse(sessionStorage.getItem(viewKey(id)) ?? '{}');
+      } catch {
+        saved = {};
+      }
+      const order = data.state?.plan.order ?? [];
+      const tom = order.find((m) => data.state?.plan.mics[m].role.startsWith('tom'));
+      set({ view: { from: 0, to: Math.max(1, data.recording.frames) }, focus: tom ?? order[0] ?? '', ...saved });
+    }
+    const { plan, focus, data: now } = get();
+    if (plan && !plan.mics[focus]) set({ focus: plan.order[0] ?? '' });
+    const frames = now?.recording.frames ?? 1;
+    const v = get().view;
+    if (v.to > frames || v.to <= v.from) set({ view: { from: 0, to: Math.max(1, frames) } });
+  } catch (error) {
+    set({ error });
+  }
+}
+
+useBench.subscribe((s, old) => {
+  if (s.data && (s.focus !== old.focus || s.view !== old.view || s.loop !== old.loop || s.loopOn !== old.loopOn || s.alone !== old.alone || s.waveScale !== old.waveScale)) {
+    const { focus, view, loop, loopOn, alone, waveScale } = s;
+    sessionStorage.setItem(viewKey(s.id), JSON.stringify({ focus, view, loop, loopOn, alone, waveScale }));
+  }
+});
+
+// ---- saving ------------------------------------------------------------------------------------------------------------------
+
+type Step = { kind: 'do'; edit: Edit } | { kind: 'undo' } | { kind: 'redo' };
+const queue: Step[] = [];
+let sending = false;
+const RETRY_MS = 2000;
+
+async function send() {
+  if (sending) return;
+  sending = true;
+  while (queue.length) {
+    set({ saving: get().saving === 'offline' ? 'offline' : 'saving' });
+    const step = queue[0];
+    try {
+      const state = await request<PlanState>('POST', `/api/recordings/${get().id}/steps`, { revision: get().revision, step, client: CLIENT });
+      queue.shift();
+      if (queue.length === 0 && !get().gesture) adopt(state);
+      else set({ revision: state.revision });
+      set({ saving: queue.length ? 'saving' : 'saved' });
+    } catch (e) {
+      if (e instanceof OfflineError) {
+        // kept in the queue, tried again until the server is back
+        set({ saving: 'offline' });
+        await new Promise((done) => setTimeout(done, RETRY_MS));
+        continue;
+      }
+      const lost = queue.splice(0);
+      const edits = lost.flatMap((s) => (s.kind === 'do' ? [s.edit] : []));
+      await openBench(get().id);
+      set({ saving: 'saved', gesture: null });
+      const stale = e instanceof FreshGapError && e.code === 'PLAN_STALE';
+      const edit = edits.length ? edits.reduce(mergeEdits) : undefined;
+      notify(stale ? 'stale' : 'failed', { edit, error: e });
+    }
+  }
+  sending = false;
+}
+
+/** Decides an edit: shown, saved, undoable. Empty ones do nothing. */
+export function commit(edit: Edit): void {
+  const { base } = get();
+  if (!base || edit.changes.length === 0) return;
+  const next = applyEdit(base, edit);
+  set({ base: next, plan: next, gesture: null, undo: edit.label, redo: null });
+  queue.push({ kind: 'do', edit });
+  void send();
+}
+
+/** Shows an edit while a hand is still moving; `make` gets the plan as it was before the gesture. */
+export function sketch(make: (base: Plan) => Edit): void {
+  const { base } = get();
+  if (!base) return;
+  const edit = make(base);
+  set({ gesture: edit, plan: applyEdit(base, edit) });
+}
+
+/** The hand lets go: the gesture becomes one edit. */
+export function endGesture(): void {
+  const { gesture, base } = get();
+  if (!gesture) return;
+  set({ gesture: null, plan: base });
+  commit(gesture);
+}
+
+/** The gesture is given up (Escape). */
+export function dropGesture(): void {
+  set((s) => ({ gesture: null, plan: s.base }));
+}
+
+export function undo(): void {
+  if (!get().undo && queue.length === 0) return;
+  queue.push({ kind: 'undo' });
+  void send();
+}
+
+export function redo(): void {
+  if (!get().redo && queue.length === 0) return;
+  queue.push({ kind: 'redo' });
+  void send();
+}
+
+/** An edit that was refused as stale, once more on the newer plan. */
+export function applyAgain(edit: Edit): void {
+  const { base } = get();
+  if (base) commit(rebaseEdit(base, edit));
+}
+
+export const hasUnsaved = (): boolean => queue.length > 0 || sending;
+
+/** Listens to what other pages and jobs do with this recording; returns how to stop. */
+export function followEvents(id: string, onJob: () => void): () => void {
+  const source = new EventSource(`/bulk/recordings/${id}/events`);
+  let lost = false;
+  source.onmessage = (e) => {
+    const n = JSON.parse(e.data) as { kind: string; revision?: number; client?: string };
+    if (n.kind === 'hello' && lost) {
+      lost = false;
+      if (!hasUnsaved()) void openBench(id);
+    }
+    if (n.kind === 'job') onJob();
+    if (n.kind === 'files') void openBench(id);
+    if (n.kind === 'plan' && n.client !== CLIENT && (n.revision ?? 0) > get().revision) {
+      // with changes of our own on the way the server will refuse the stale ones and say so
+      if (hasUnsaved() || get().gesture) return;
+      void openBench(id).then(() => notify('updated', {}));
+    }
+  };
+  source.onerror = () => {
+    lost = true;
+  };
+  return () => source.close();
+}
