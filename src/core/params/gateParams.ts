@@ -48,7 +48,7 @@ export const GATE_PARAMS = {
     help: 'Peak reads the highest sample of the last 12 ms, RMS the power of the last few ms (a sine reads 3 dB lower).',
   },
   keyHpHz: {
-    kind: 'number', label: 'Key high-pass', unit: 'Hz', min: 20, max: 8000, default: 20, step: 1, scale: 'log', end: { at: 'min', from: 20, text: 'off' },
+    kind: 'number', label: 'High-pass', unit: 'Hz', min: 20, max: 8000, default: 20, step: 1, scale: 'log', end: { at: 'min', from: 20, text: 'off' },
     help: 'Removes lows from what the gate hears, not from what is heard.',
   },
   keyHpSlope: {
@@ -56,7 +56,7 @@ export const GATE_PARAMS = {
     help: 'Steepness of the key high-pass.',
   },
   keyLpHz: {
-    kind: 'number', label: 'Key low-pass', unit: 'Hz', min: 40, max: 20000, default: 20000, step: 1, scale: 'log', end: { at: 'max', from: 20000, text: 'off' },
+    kind: 'number', label: 'Low-pass', unit: 'Hz', min: 40, max: 20000, default: 20000, step: 1, scale: 'log', end: { at: 'max', from: 20000, text: 'off' },
     help: 'Removes highs from what the gate hears, not from what is heard: cymbals stop opening a tom.',
   },
   keyLpSlope: {

@@ -1,13 +1,11 @@
 /** Step Clean: one focused mic, its waveform in the middle, what can be set on the right. */
-import { Maximize2, RotateCcw, ZoomIn, ZoomOut } from 'lucide-react';
+import { Maximize2, ZoomIn, ZoomOut } from 'lucide-react';
 import { useMemo } from 'react';
-import { editGate } from '../../core/plan/edits';
-import { GATE_DEFAULTS } from '../../core/params/gateParams';
 import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { formatTime } from '../shared/time';
 import { transportMics } from '../workbench/engine';
-import { commit, focusedMic, useBench } from '../workbench/store';
+import { focusedMic, useBench } from '../workbench/store';
 import { Figures } from './Figures';
 import { GatePanel } from './GatePanel';
 import { Overview } from './Overview';
@@ -30,7 +28,6 @@ export function Clean() {
   if (!mic || !audio || !data) return null;
   const rate = data.recording.sampleRate ?? 48000;
   const frames = data.recording.frames;
-  const treated = JSON.stringify(mic.treatment.gate) !== JSON.stringify(GATE_DEFAULTS);
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[1fr_284px]">
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
@@ -88,15 +85,12 @@ export function Clean() {
             <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-hand align-[3px]" />
             gain, top is open
           </span>
-          <span>Wheel zooms, drag scrolls, click goes there, Alt-drag or the ruler loops.</span>
+          <span className="float-right">Wheel zooms, drag scrolls, drag the ruler to loop</span>
         </p>
       </main>
-      <aside className="flex min-h-0 flex-col gap-2 overflow-y-auto border-l border-line px-3.5 py-2.5" aria-label="Settings">
+      <aside className="flex min-h-0 flex-col gap-2 overflow-y-auto border-l border-line px-3 py-2" aria-label="Settings">
         <Figures />
         <GatePanel />
-        <button type="button" className="btn shrink-0 self-start" disabled={!treated} onClick={() => commit({ ...editGate(useBench.getState().base ?? (useBench.getState().plan as never), focus, GATE_DEFAULTS), label: `${mic.name} restored` })}>
-          <RotateCcw aria-hidden="true" size={14} /> Restore mic
-        </button>
       </aside>
     </div>
   );

@@ -23,14 +23,13 @@ export function CurveChart({ gate }: { gate: GateSettings }) {
   useEffect(() => {
     if (!canvas.current) return;
     const { ink, ink2, line, hand } = palette.css;
-    const axis = (title: string) => ({
+    const axis = () => ({
       type: 'linear' as const,
       min: FROM,
       max: 0,
       grid: { color: line },
       border: { color: ink2 },
       ticks: { stepSize: 20, color: ink2, font: { family: 'IBM Plex Mono', size: 11 }, callback: (v: string | number) => (v === 0 ? '0' : `−${Math.abs(Number(v))}`) },
-      title: { display: true, text: title, color: ink2, font: { family: 'Instrument Sans Variable', size: 11 }, padding: 0 },
     });
     const thin = { pointRadius: 0, pointHitRadius: 6, borderWidth: 1.75, animation: false as const };
     chart.current = new Chart(canvas.current, {
@@ -49,7 +48,7 @@ export function CurveChart({ gate }: { gate: GateSettings }) {
         parsing: false,
         normalized: true,
         layout: { padding: { right: 6, top: 4 } },
-        scales: { x: axis('key in, dB'), y: axis('out, dB') },
+        scales: { x: axis(), y: axis() },
         plugins: {
           legend: { display: false },
           tooltip: { mode: 'nearest', intersect: false, displayColors: false, callbacks: { title: () => '', label: (c) => `${c.dataset.label}: ${(c.parsed.x ?? 0).toFixed(0)} in, ${(c.parsed.y ?? 0).toFixed(1)} out` } },
@@ -69,7 +68,7 @@ export function CurveChart({ gate }: { gate: GateSettings }) {
   }, [gate, palette]);
 
   return (
-    <div className="relative h-[138px]">
+    <div className="relative h-[98px]">
       <canvas ref={canvas} role="img" aria-label={`In and out curve: opens at ${gate.thresholdDb} dB, closes at ${gate.thresholdDb - gate.hysteresisDb} dB`} />
     </div>
   );

@@ -5,9 +5,9 @@ import { focusedMic, useBench } from '../workbench/store';
 
 function Cell(p: { label: string; value: string; unit: string; title: string }) {
   return (
-    <div className="px-2.5 py-1.5" title={p.title}>
+    <div className="px-2.5 py-[3px]" title={p.title}>
       <dt className="text-xs text-ink2">{p.label}</dt>
-      <dd className="num text-[15px]">
+      <dd className="num text-[15px] leading-5">
         {p.value} <span className="text-xs text-ink2">{p.unit}</span>
       </dd>
     </div>

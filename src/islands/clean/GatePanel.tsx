@@ -1,10 +1,10 @@
 /** The gate of the focused mic: its curve and every setting, from the parameter table. */
-import { ChevronDown } from 'lucide-react';
+import { ChevronDown, RotateCcw } from 'lucide-react';
 import { Select } from 'radix-ui';
 import { useState } from 'react';
-import { editGate } from '../../core/plan/edits';
+import { editGate, sameJson } from '../../core/plan/edits';
 import { formatNumber } from '../../core/params/format';
-import { GATE_PARAMS, type GateSettings, isHardGate } from '../../core/params/gateParams';
+import { GATE_DEFAULTS, GATE_PARAMS, type GateSettings, isHardGate } from '../../core/params/gateParams';
 import { Segments } from '../shared/Segments';
 import { Toggle } from '../shared/Toggle';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
@@ -19,12 +19,12 @@ const TIME: readonly NumberId[] = ['attackMs', 'holdMs', 'releaseMs', 'lookahead
 function Fold(p: { title: string; note: string; open: boolean; onOpen(v: boolean): void; children: React.ReactNode }) {
   return (
     <section>
-      <button type="button" aria-expanded={p.open} onClick={() => p.onOpen(!p.open)} className="flex h-7 w-full items-center gap-2 border-t border-line text-left">
+      <button type="button" aria-expanded={p.open} onClick={() => p.onOpen(!p.open)} className="flex h-[23px] w-full items-center gap-2 border-t border-line text-left">
         <ChevronDown aria-hidden="true" size={14} className={p.open ? '' : '-rotate-90'} />
         <b>{p.title}</b>
         <span className="num ml-auto truncate pl-2 text-xs text-ink2">{p.note}</span>
       </button>
-      {p.open && <div className="pb-1.5">{p.children}</div>}
+      {p.open && <div className="pb-1">{p.children}</div>}
     </section>
   );
 }
@@ -38,21 +38,36 @@ export function GatePanel() {
   if (!mic || !plan) return null;
   const gate = mic.treatment.gate;
   const put = (patch: Partial<GateSettings>) => commit(editGate(useBench.getState().base ?? plan, focus, patch));
-  const row = (id: NumberId, extra: { disabled?: boolean; text?: string } = {}) => (
+  const untouched = sameJson(gate, GATE_DEFAULTS);
+  const restore = () => commit({ ...editGate(useBench.getState().base ?? plan, focus, GATE_DEFAULTS), label: `${mic.name} restored` });
+  const row = (id: NumberId, extra: { disabled?: boolean; extra?: React.ReactNode } = {}) => (
     <ParamRow key={id} id={id} param={GATE_PARAMS[id]} value={gate[id]} onMove={(v) => sketch((base) => editGate(base, focus, { [id]: v }))} onEnd={endGesture} {...extra} />
   );
   const others = plan.order.filter((id) => id !== focus);
   const keyName = gate.keyFrom ? plan.mics[gate.keyFrom]?.name : null;
   const fold = (k: keyof typeof open) => ({ open: open[k], onOpen: (v: boolean) => setOpen((o) => ({ ...o, [k]: v })) });
-  const hz = (id: 'keyHpHz' | 'keyLpHz') => formatNumber(GATE_PARAMS[id], gate[id]);
+  const slope = (id: 'keyHpSlope' | 'keyLpSlope') => (
+    <button
+      type="button"
+      aria-label={`${GATE_PARAMS[id].label}: ${gate[id]} dB per octave`}
+      title="12 or 24 dB per octave"
+      onClick={() => put({ [id]: gate[id] === 24 ? 12 : 24 })}
+      className="num h-[20px] shrink-0 rounded-[5px] border border-line2 px-1 text-xs text-ink hover:border-ink"
+    >
+      {gate[id]}/oct
+    </button>
+  );
   return (
     <section aria-label="Gate" className="card border-[1.5px] border-ink px-3 pb-1">
-      <header className="flex h-9 items-center gap-2">
+      <header className="flex h-8 items-center gap-2">
         <Toggle label={`Gate of ${mic.name}`} checked={gate.on} onChange={(on) => put({ on })} title="Gate on or off (G)" />
         <h2 className="font-head text-base font-bold">Gate</h2>
-        <span className="ml-auto truncate text-sm text-ink2">{!gate.on ? 'off' : keyName ? `opened by ${keyName}` : isHardGate(gate) ? 'open or closed' : 'expander'}</span>
+        <span className="truncate text-sm text-ink2">{!gate.on ? 'off' : keyName ? `opened by ${keyName}` : isHardGate(gate) ? 'open or closed' : 'expander'}</span>
+        <button type="button" disabled={untouched} onClick={restore} className="ml-auto flex h-6 items-center gap-1 rounded-[6px] px-1.5 text-sm hover:bg-soft disabled:opacity-45" title="Every setting of this gate back to its default, off">
+          <RotateCcw aria-hidden="true" size={13} /> Restore
+        </button>
       </header>
-      <Fold title="Curve" note="" {...fold('curve')}>
+      <Fold title="Curve" note="out over key in, dB" {...fold('curve')}>
         <CurveChart gate={gate} />
       </Fold>
       <Fold title="Level" note={`opens ${formatNumber(GATE_PARAMS.thresholdDb, gate.thresholdDb)}`} {...fold('level')}>
@@ -63,7 +78,7 @@ export function GatePanel() {
         {TIME.map((id) => row(id))}
       </Fold>
       <Fold title="Key" note={keyName ?? 'itself'} {...fold('key')}>
-        <div className="grid h-[25px] grid-cols-[92px_1fr] items-center gap-2" title={GATE_PARAMS.keyFrom.help}>
+        <div className="grid h-[26px] grid-cols-[96px_1fr] items-center gap-2" title={GATE_PARAMS.keyFrom.help}>
           <span className="text-ink2" id="key-from">
             {GATE_PARAMS.keyFrom.label}
           </span>
@@ -85,17 +100,10 @@ export function GatePanel() {
             </Select.Portal>
           </Select.Root>
         </div>
-        {row('keyHpHz', { text: hz('keyHpHz') })}
-        {row('keyLpHz', { text: hz('keyLpHz') })}
-        <div className="flex h-[27px] items-center gap-2 text-ink2">
-          <span className="w-[92px]" title="Steepness of the key filters">
-            Slopes, dB/oct
-          </span>
-          <Segments small label="High-pass slope, dB per octave" value={String(gate.keyHpSlope)} options={[{ value: '12', label: '12', hint: 'High-pass, 12 dB per octave' }, { value: '24', label: '24', hint: 'High-pass, 24 dB per octave' }]} onChange={(v) => put({ keyHpSlope: Number(v) as 12 | 24 })} />
-          <Segments small label="Low-pass slope, dB per octave" value={String(gate.keyLpSlope)} options={[{ value: '12', label: '12', hint: 'Low-pass, 12 dB per octave' }, { value: '24', label: '24', hint: 'Low-pass, 24 dB per octave' }]} onChange={(v) => put({ keyLpSlope: Number(v) as 12 | 24 })} />
-        </div>
-        <div className="flex h-[29px] items-center gap-2">
-          <span className="w-[92px] text-ink2" title={GATE_PARAMS.detector.help}>
+        {row('keyHpHz', { extra: slope('keyHpSlope') })}
+        {row('keyLpHz', { extra: slope('keyLpSlope') })}
+        <div className="flex h-[28px] items-center gap-2">
+          <span className="w-[96px] text-ink2" title={GATE_PARAMS.detector.help}>
             Detector
           </span>
           <Segments small label="Detector" value={gate.detector} options={GATE_PARAMS.detector.options} onChange={(detector) => put({ detector })} />

@@ -15,6 +15,8 @@ export interface LevelLineProps {
   dashed?: boolean;
   /** Words sit above or below the line, so that two close lines stay readable. */
   below?: boolean;
+  /** Of a gate that is off: to be taken hold of, but not at work. */
+  faint?: boolean;
   onMove(db: number): void;
   onEnd(): void;
 }
@@ -42,11 +44,11 @@ export function LevelLine(p: LevelLineProps) {
     p.onEnd();
   };
   const text = formatNumber(GATE_PARAMS.thresholdDb, p.db);
-  const line = `absolute left-0 right-0 h-0 border-hand ${p.dashed ? 'border-t border-dashed' : 'border-t-[1.5px]'}`;
+  const line = `absolute left-0 right-0 h-0 border-hand ${p.dashed ? 'border-t border-dashed' : 'border-t-[1.5px]'} ${p.faint ? 'opacity-40' : ''}`;
   return (
     <>
       <div className={`pointer-events-none ${line}`} style={{ top: mid - offset }} />
-      <div className={`pointer-events-none ${line} opacity-45`} style={{ top: mid + offset }} />
+      <div className={`pointer-events-none ${line} ${p.faint ? '' : 'opacity-45'}`} style={{ top: mid + offset }} />
       <div
         {...bind()}
         role="slider"
@@ -59,7 +61,7 @@ export function LevelLine(p: LevelLineProps) {
         aria-valuetext={text}
         onKeyDown={key}
         data-level={p.label}
-        className="absolute left-0 right-0 z-10 h-3 -translate-y-1/2 cursor-ns-resize touch-none"
+        className={`absolute left-0 right-0 z-10 h-3 -translate-y-1/2 cursor-ns-resize touch-none ${p.faint ? 'opacity-60' : ''}`}
         style={{ top: mid - offset }}
       >
         <span className={`num absolute right-1 rounded-[5px] border border-hand bg-sheet px-1.5 text-xs text-hand ${p.below ? 'top-2' : 'bottom-2'}`}>

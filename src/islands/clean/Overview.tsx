@@ -52,7 +52,7 @@ export function Overview({ audio }: { audio: MicAudio }) {
     <div ref={box} {...bind()} data-testid="overview" title="The whole song: click or drag to move the view" className="card relative h-[42px] shrink-0 cursor-grab touch-none overflow-hidden">
       <canvas ref={canvas} className="h-full w-full" aria-label="Waveform of the whole song" role="img" />
       {loop && <div className={`pointer-events-none absolute bottom-0 h-[3px] ${loopOn ? 'bg-hand' : 'bg-line2'}`} style={{ left: pct(loop.from), width: pct(loop.to - loop.from) }} />}
-      <div className="pointer-events-none absolute top-0 bottom-0 border-[1.5px] border-hand bg-hand/10" style={{ left: pct(view.from), width: pct(view.to - view.from), minWidth: 3 }} />
+      <div className="pointer-events-none absolute top-0 bottom-0 border-[1.5px] border-hand" style={{ left: pct(view.from), width: pct(view.to - view.from), minWidth: 3 }} />
       <Playhead whole />
     </div>
   );

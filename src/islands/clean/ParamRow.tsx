@@ -13,11 +13,13 @@ export interface ParamRowProps {
   disabled?: boolean;
   /** Shown instead of the value's own words, e.g. what the setting comes to. */
   text?: string;
+  /** Something small to click behind the name. */
+  extra?: React.ReactNode;
   onMove(v: number): void;
   onEnd(): void;
 }
 
-export function ParamRow({ id, param, value, disabled, text, onMove, onEnd }: ParamRowProps) {
+export function ParamRow({ id, param, value, disabled, text, extra, onMove, onEnd }: ParamRowProps) {
   const [typing, setTyping] = useState<string | null>(null);
   const [wrong, setWrong] = useState(false);
   const put = (v: number) => {
@@ -41,9 +43,10 @@ export function ParamRow({ id, param, value, disabled, text, onMove, onEnd }: Pa
   };
   const range = `${formatNumber(param, param.min)} to ${formatNumber(param, param.max)}`;
   return (
-    <div className={`grid h-[25px] grid-cols-[92px_1fr_70px] items-center gap-2 ${disabled ? 'opacity-50' : ''}`} title={`${param.help}\nDouble-click for the default, ${formatNumber(param, param.default)}.`}>
-      <label htmlFor={`p-${id}`} className="truncate text-ink2" onDoubleClick={() => put(param.default)}>
-        {param.label}
+    <div className={`grid h-[22px] grid-cols-[96px_1fr_70px] items-center gap-2 ${disabled ? 'opacity-50' : ''}`} title={`${param.help}\nDouble-click for the default, ${formatNumber(param, param.default)}.`}>
+      <label htmlFor={`p-${id}`} className="flex items-center gap-1 truncate text-ink2" onDoubleClick={() => put(param.default)}>
+        <span className="truncate">{param.label}</span>
+        {extra}
       </label>
       <Slider.Root
         min={0}
@@ -76,7 +79,7 @@ export function ParamRow({ id, param, value, disabled, text, onMove, onEnd }: Pa
       </Slider.Root>
       <input
         id={`p-${id}`}
-        className={`num h-[21px] w-full rounded-[5px] border bg-transparent px-1 text-right text-sm hover:border-line2 ${wrong ? 'border-hand text-hand' : 'border-transparent'}`}
+        className={`num h-[20px] w-full rounded-[5px] border bg-transparent px-1 text-right text-sm hover:border-line2 ${wrong ? 'border-hand text-hand' : 'border-transparent'}`}
         value={typing ?? text ?? formatNumber(param, value)}
         disabled={disabled}
         spellCheck={false}

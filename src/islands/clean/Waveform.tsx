@@ -28,7 +28,7 @@ const DOTS_UNDER = 0.35;
 
 function path(g: CanvasRenderingContext2D, points: [number, number][], color: string, width: number) {
   g.beginPath();
-  points.forEach(([x, y], i) => (i ? g.lineTo(x, y) : g.moveTo(x, y)));
+  for (const [x, y] of points) g.lineTo(x, y);
   g.strokeStyle = color;
   g.lineWidth = width;
   g.lineJoin = 'round';
@@ -184,7 +184,6 @@ export function Waveform({ audio }: { audio: MicAudio }) {
             {db === 0 ? '0 dBFS' : `−${-db}`}
           </span>
         ))}
-        <span className="num absolute left-2 top-1/2 -translate-y-1/2 text-xs">−∞</span>
       </div>
       <div ref={box} className="relative min-h-0 cursor-crosshair touch-none select-none overflow-hidden" data-testid="wave-area">
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" role="img" aria-label={`Waveform of ${mic?.name ?? 'the mic'}`} />
@@ -195,12 +194,13 @@ export function Waveform({ audio }: { audio: MicAudio }) {
           <>
             <LevelLine
               label="Opens" db={gate.thresholdDb} minDb={-80} maxDb={0} scale={scale} height={height}
-              onMove={(thresholdDb) => sketch((base) => editGate(base, focus, { thresholdDb }))}
+              faint={!gate.on}
+              onMove={(thresholdDb) => sketch((base) => editGate(base, focus, { on: true, thresholdDb }))}
               onEnd={endGesture}
             />
             {gate.hysteresisDb > 0 && (
               <LevelLine
-                label="Closes" db={gate.thresholdDb - gate.hysteresisDb} minDb={gate.thresholdDb - 60} maxDb={gate.thresholdDb} scale={scale} height={height} dashed below
+                label="Closes" db={gate.thresholdDb - gate.hysteresisDb} minDb={gate.thresholdDb - 60} maxDb={gate.thresholdDb} scale={scale} height={height} dashed below faint={!gate.on}
                 onMove={(db) => sketch((base) => editGate(base, focus, { hysteresisDb: Math.min(60, Math.max(0, base.mics[focus].treatment.gate.thresholdDb - db)) }))}
                 onEnd={endGesture}
               />

@@ -7,7 +7,7 @@ export interface Segment<T extends string> {
   hint?: string;
 }
 
-export function Segments<T extends string>(p: { label: string; value: T; options: readonly Segment<T>[]; onChange(v: T): void; small?: boolean; disabled?: boolean }) {
+export function Segments<T extends string>(p: { label: string; value: T; options: readonly Segment<T>[]; onChange(v: NoInfer<T>): void; small?: boolean; disabled?: boolean }) {
   return (
     <ToggleGroup.Root
       type="single"

@@ -48,25 +48,23 @@ function MicRow({ id }: { id: string }) {
     if (!next.delete(id)) next.add(id);
     useBench.setState({ [key]: next });
   };
+  const focus = () => useBench.setState({ focus: id });
   const level = mic.mix.levelDb;
   const move = (levelDb: number) => sketch((base) => editMic(base, id, { levelDb }));
   return (
     <li data-mic={id} className={`rounded-card border-[1.5px] px-2 pb-1 pt-1 ${focused ? 'border-ink bg-sheet' : 'border-transparent'}`}>
-      <div className="flex items-center gap-1.5">
-        <button type="button" className="flex min-w-0 flex-1 items-center gap-2 text-left" aria-current={focused} onClick={() => useBench.setState({ focus: id })}>
-          <Glyph role={mic.role} />
-          <span className="min-w-0">
-            <span className="block truncate leading-[15px]" title={mic.file}>
-              {mic.name}
-            </span>
-            <span className="block truncate text-xs leading-[14px] text-ink2">{treatmentWords(plan, mic)}</span>
-          </span>
-        </button>
-        <Letter letter="S" label={`Solo ${mic.name}`} on={solo} tone="hand" onClick={() => flip('solo')} />
-        <Letter letter="M" label={`Mute ${mic.name}`} on={muted} tone="ink" onClick={() => flip('muted')} />
-      </div>
-      <div className="mt-0.5 grid grid-cols-[1fr_38px] items-center gap-2 pl-[26px]" title="Level in the kit while listening; never part of what is delivered. Double-click: 0 dB">
-        <div>
+      <button type="button" className="flex w-full items-center gap-2 text-left" aria-current={focused} onClick={focus} title={mic.file}>
+        <Glyph role={mic.role} />
+        <span className="flex-1 truncate leading-[18px]">{mic.name}</span>
+        <span className="num text-xs text-ink2" title="Level in the kit while listening, dB; never part of what is delivered">
+          {signed(level)}
+        </span>
+      </button>
+      <div className="grid grid-cols-[1fr_auto] items-center gap-2 pl-[26px]">
+        <div className="min-w-0">
+          <button type="button" tabIndex={-1} className="block w-full truncate text-left text-xs leading-[14px] text-ink2" onClick={focus}>
+            {treatmentWords(plan, mic)}
+          </button>
           <Slider.Root
             min={-30}
             max={12}
@@ -75,6 +73,7 @@ function MicRow({ id }: { id: string }) {
             onValueChange={([v]) => move(v)}
             onValueCommit={endGesture}
             onDoubleClick={() => useBench.getState().base && commit(editMic(useBench.getState().base as Plan, id, { levelDb: 0 }))}
+            title="Level in the kit while listening. Double-click: 0 dB"
             className="relative flex h-2.5 touch-none items-center"
           >
             <Slider.Track className="relative h-px grow bg-line2" />
@@ -82,7 +81,10 @@ function MicRow({ id }: { id: string }) {
           </Slider.Root>
           <MicMeter id={id} />
         </div>
-        <span className="num text-right text-xs text-ink2">{signed(level)}</span>
+        <span className="flex gap-1">
+          <Letter letter="S" label={`Solo ${mic.name}`} on={solo} tone="hand" onClick={() => flip('solo')} />
+          <Letter letter="M" label={`Mute ${mic.name}`} on={muted} tone="ink" onClick={() => flip('muted')} />
+        </span>
       </div>
     </li>
   );

@@ -75,7 +75,7 @@ export function TransportBar() {
         </button>
       )}
       <span className="flex-1" />
-      <label className="flex items-center gap-2" title="Loudness of what is heard; never part of what is delivered">
+      <div className="flex items-center gap-2" title="Loudness of what is heard; never part of what is delivered">
         <Volume2 aria-hidden="true" size={16} className="text-ink2" />
         <Slider.Root min={-40} max={6} step={0.5} value={[s.monitorDb]} onValueChange={([monitorDb]) => useBench.setState({ monitorDb })} onDoubleClick={() => useBench.setState({ monitorDb: -6 })} className="relative flex h-6 w-[70px] touch-none items-center">
           <Slider.Track className="relative h-[3px] grow rounded bg-line">
@@ -84,7 +84,7 @@ export function TransportBar() {
           <Slider.Thumb aria-label="Listening level" aria-valuetext={`${signed(s.monitorDb)} dB`} className="block h-[15px] w-[9px] rounded-[4px] border-[1.5px] border-ink bg-sheet" />
         </Slider.Root>
         <span className="num w-[62px] whitespace-nowrap text-right text-sm text-ink2">{signed(s.monitorDb)} dB</span>
-      </label>
+      </div>
       <OutMeter />
     </footer>
   );

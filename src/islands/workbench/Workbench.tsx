@@ -72,7 +72,6 @@ export function Workbench(p: { id: string; step: Step }) {
 
   // sound starts again when files come or go; not when the plan changes
   const audioKey = ready ? JSON.stringify([data?.files.map((f) => [f.content, f.micIds]), data?.recording.frames]) : '';
-  // biome-ignore lint/correctness/useExhaustiveDependencies: audioKey stands for the files
   useEffect(() => (audioKey ? startEngine(complain) : undefined), [audioKey]);
 
   const commands = useMemo(() => {

@@ -51,7 +51,7 @@ export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' |
 function onState(k: KitState) {
   place = { frame: k.position, at: performance.now() };
   const plan = get().plan;
-  plan?.order.forEach((id, i) => meters.mics.set(id, Math.max(k.peaks[i] ?? 0, (meters.mics.get(id) ?? 0) * 0.86)));
+  for (const [i, id] of (plan?.order ?? []).entries()) meters.mics.set(id, Math.max(k.peaks[i] ?? 0, (meters.mics.get(id) ?? 0) * 0.86));
   meters.out = [Math.max(k.out[0], meters.out[0] * 0.86), Math.max(k.out[1], meters.out[1] * 0.86)];
   const s = get();
   if (s.playing !== k.playing || s.buffering !== k.buffering) set({ playing: k.playing, buffering: k.buffering });
@@ -170,7 +170,7 @@ export function startEngine(onError: (e: unknown) => void): () => void {
   askPreview(s);
   const off = useBench.subscribe((now, old) => {
     if (!now.plan || !transport) return;
-    if (now.plan !== old.plan) now.plan.order.forEach((id, i) => transport?.setTreatment(i, (now.plan as Plan).mics[id].treatment));
+    if (now.plan !== old.plan) for (const [i, id] of now.plan.order.entries()) transport.setTreatment(i, now.plan.mics[id].treatment);
     if (now.loop !== old.loop || now.loopOn !== old.loopOn) transport.setLoop(now.loopOn ? now.loop : null);
     if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.monitorDb !== old.monitorDb) {
       transport.setMonitor(monitorOf(now));

@@ -1,7 +1,6 @@
 /**
  * Queries on audio and its chunks. Chunks are written by one binary COPY a file (measured twice as fast as inserts) and read by key.
  */
-import { once } from 'node:events';
 import type { Writable } from 'node:stream';
 import { FreshGapError } from '../../core/errors';
 import type { Encoding } from '../../formats/pcm';
@@ -42,9 +41,19 @@ export function copyWriter(stream: Writable): CopyWriter {
   stream.on('error', (e) => {
     failed = e;
   });
+  const room = () =>
+    new Promise<void>((resolve) => {
+      const go = () => {
+        stream.off('drain', go);
+        stream.off('close', go);
+        resolve();
+      };
+      stream.on('drain', go);
+      stream.on('close', go);
+    });
   const put = async (b: Uint8Array) => {
     if (failed) throw failed;
-    if (!stream.write(b)) await Promise.race([once(stream, 'drain'), once(stream, 'close')]);
+    if (!stream.write(b)) await room();
     if (failed) throw failed;
   };
   let begun = false;
