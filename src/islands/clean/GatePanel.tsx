@@ -54,7 +54,7 @@ export function GatePanel() {
       onClick={() => put({ [id]: gate[id] === 24 ? 12 : 24 })}
       className="num h-[20px] shrink-0 rounded-[5px] border border-line2 px-1 text-xs text-ink hover:border-ink"
     >
-      {gate[id]}/oct
+      {gate[id]}
     </button>
   );
   return (
@@ -103,11 +103,11 @@ export function GatePanel() {
         {row('keyHpHz', { extra: slope('keyHpSlope') })}
         {row('keyLpHz', { extra: slope('keyLpSlope') })}
         <div className="flex h-[28px] items-center gap-2">
-          <span className="w-[96px] text-ink2" title={GATE_PARAMS.detector.help}>
+          <span className="w-[62px] text-ink2" title={GATE_PARAMS.detector.help}>
             Detector
           </span>
           <Segments small label="Detector" value={gate.detector} options={GATE_PARAMS.detector.options} onChange={(detector) => put({ detector })} />
-          <button type="button" aria-pressed={keyListen} onClick={() => useBench.setState({ keyListen: !keyListen })} title="Hear what the gate hears (K)" className={`ml-auto h-6 rounded-[6px] border px-2 text-sm font-semibold ${keyListen ? 'border-hand bg-hand text-on-hand' : 'border-line2'}`}>
+          <button type="button" aria-pressed={keyListen} onClick={() => useBench.setState({ keyListen: !keyListen })} title="Hear what the gate hears (K)" className={`ml-auto h-6 whitespace-nowrap rounded-[6px] border px-2 text-sm font-semibold ${keyListen ? 'border-hand bg-hand text-on-hand' : 'border-line2'}`}>
             Hear key
           </button>
         </div>

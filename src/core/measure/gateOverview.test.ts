@@ -1,0 +1,54 @@
+import { describe, expect, it } from 'vitest';
+import { createDetector } from '../clean/detector';
+import { createGate } from '../clean/gate';
+import { createGaussian, createRng } from '../dsp/rng';
+import { GATE_DEFAULTS } from '../params/gateParams';
+import { gateGains, gateOverview } from './gateOverview';
+
+const RATE = 48000;
+
+describe('gate overview', () => {
+  it('draws what the gate does: the gains are those of the render', () => {
+    const g = createGaussian(createRng(7));
+    const x = Float32Array.from({ length: 60000 }, (_, i) => 0.3 * g() * Math.exp(-(i % 15000) / 2000));
+    for (const s of [{}, { lookaheadMs: 0 }, { lookaheadMs: 10, keyLpHz: 900 }, { ratio: 3, holdMs: 0, hysteresisDb: 0, rangeDb: 40 }, { detector: 'rms' as const }]) {
+      const settings = { ...GATE_DEFAULTS, on: true, thresholdDb: -20, ...s };
+      const power = new Float64Array(x.length);
+      createDetector(RATE, settings).process(x, power, 0, x.length);
+      const gain = new Float32Array(x.length);
+      gateGains(RATE, settings, power, gain);
+      const gate = createGate(RATE, settings);
+      const padded = new Float32Array(x.length + gate.latency);
+      padded.set(x);
+      const y = new Float32Array(padded.length);
+      gate.process(padded, padded, y, padded.length);
+      // the last 10 ms hear past the end of the song and may differ
+      for (let i = 0; i < x.length - gate.latency; i++) expect(y[i + gate.latency]).toBeCloseTo(x[i] * gain[i], 6);
+    }
+  });
+
+  it('counts openings, and what stays outside', () => {
+    const n = 100 * 256;
+    const audio = new Float32Array(n).fill(0.01);
+    const gain = new Float32Array(n);
+    const power = new Float64Array(n).fill(1e-4);
+    for (const [from, peak] of [[2000, 0.5], [12000, 0.2]]) {
+      gain.fill(1, from, from + 3000);
+      audio[from + 10] = peak;
+    }
+    audio[20000] = 0.05;
+    const { figures, clean, level } = gateOverview(audio, gain, power, 1);
+    expect(figures.openings).toBe(2);
+    expect(figures.openShare).toBeCloseTo(6000 / n, 6);
+    expect(figures.softestOpenDb).toBeCloseTo(20 * Math.log10(0.2), 4);
+    expect(figures.loudestClosedDb).toBeCloseTo(20 * Math.log10(0.05), 4);
+    expect(figures.takenDb).toBe(-120);
+    expect(clean[0]).toBe(0);
+    expect(level[5]).toBeCloseTo(0.01, 6);
+  });
+
+  it('has no figure where there is nothing to tell', () => {
+    const { figures } = gateOverview(new Float32Array(512), new Float32Array(512).fill(1), new Float64Array(512), 1);
+    expect(figures).toEqual({ openings: 1, openShare: 1, takenDb: null, loudestClosedDb: null, softestOpenDb: null });
+  });
+});

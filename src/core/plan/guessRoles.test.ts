@@ -1,0 +1,49 @@
+import { describe, expect, it } from 'vitest';
+import { guessRoles } from './guessRoles';
+import { ROLES, isRoleId } from './roles';
+
+const guess = (...files: string[]) => guessRoles(files.map((file) => ({ file, channel: 0, channels: 1 })));
+
+describe('roles from file names', () => {
+  it.each([
+    ['01 Kick In.wav', 'kick-in'], ['KIK.wav', 'kick-in'], ['kick_out.WAV', 'kick-out'], ['BD outside.wav', 'kick-out'], ['Bass Drum In_01.wav', 'kick-in'],
+    ['KickIn.wav', 'kick-in'], ['KickSub_03.wav', 'kick-sub'], ['02-kk-in.wav', 'kick-in'], ['kickout.wav', 'kick-out'],
+    ['SN TOP.wav', 'snare-top'], ['snr_btm.wav', 'snare-bottom'], ['Snare.wav', 'snare-top'], ['04 Snare Bottom.wav', 'snare-bottom'], ['SnareBot.wav', 'snare-bottom'],
+    ['sd under.wav', 'snare-bottom'], ['Snare-Side-1.wav', 'snare-side'], ['snare_dn.wav', 'snare-bottom'], ['SNTOP.wav', 'snare-top'],
+    ['HH.wav', 'hat'], ['Hi-Hat.wav', 'hat'], ['hihat_05.wav', 'hat'], ['05 Hat.wav', 'hat'], ['Hi Hats.wav', 'hat'],
+    ['Ride.wav', 'ride'], ['RD.wav', 'ride'], ['crash L.wav', 'crash'],
+    ['OHL.wav', 'overhead-left'], ['OH_R.wav', 'overhead-right'], ['Overhead Left.wav', 'overhead-left'], ['08 Overheads R.wav', 'overhead-right'], ['OH.wav', 'overhead'],
+    ['Drums-OverHeads.L.wav', 'overhead-left'], ['ohs_right.wav', 'overhead-right'],
+    ['Room L.wav', 'room-left'], ['RoomR_11.wav', 'room-right'], ['rm-l.wav', 'room-left'], ['Mono Room.wav', 'room'], ['amb far.wav', 'room'], ['11 room right.wav', 'room-right'],
+    ['Talkback.wav', 'other'], ['Bass DI.wav', 'other'], ['click.wav', 'other'],
+  ])('%s is %s', (file, role) => {
+    expect(guess(file)).toEqual([role]);
+  });
+
+  it('numbers toms among each other, the floor tom last, in any order of files', () => {
+    expect(guess('06 Tom 1.wav', '07 Tom 2.wav', '08 Tom 3.wav')).toEqual(['tom-1', 'tom-2', 'tom-3']);
+    expect(guess('FT.wav', 'Rack Tom.wav')).toEqual(['tom-2', 'tom-1']);
+    expect(guess('Floor Tom.wav', 'Tom 2.wav', 'Tom 1.wav')).toEqual(['tom-3', 'tom-2', 'tom-1']);
+    expect(guess('tom_low.wav', 'tom_hi.wav', 'tom_mid.wav')).toEqual(['tom-3', 'tom-1', 'tom-2']);
+    expect(guess('T1.wav', 'T2.wav', 'T3.wav')).toEqual(['tom-1', 'tom-2', 'tom-3']);
+    expect(guess('06_Tom1.wav', '07_Tom2_Floor.wav')).toEqual(['tom-1', 'tom-2']);
+    expect(guess('Tom.wav')).toEqual(['tom-1']);
+  });
+
+  it('reads a whole session of one kind', () => {
+    expect(guess('KIK IN_01.wav', 'KIK OUT_01.wav', 'SN TOP_01.wav', 'SN BOT_01.wav', 'HH_01.wav', 'RT_01.wav', 'FT_01.wav', 'OHL_01.wav', 'OHR_01.wav', 'RML_01.wav', 'RMR_01.wav')).toEqual([
+      'kick-in', 'kick-out', 'snare-top', 'snare-bottom', 'hat', 'tom-1', 'tom-2', 'overhead-left', 'overhead-right', 'room-left', 'room-right',
+    ]);
+  });
+
+  it('gives the channels of a stereo file their sides', () => {
+    const stereo = (file: string) => [0, 1].map((channel) => ({ file, channel, channels: 2 }));
+    expect(guessRoles([...stereo('Overheads.wav'), ...stereo('Room.wav')])).toEqual(['overhead-left', 'overhead-right', 'room-left', 'room-right']);
+  });
+
+  it('only ever answers with roles there are', () => {
+    const many = Array.from({ length: 12 }, (_, i) => `Tom ${i + 1}.wav`);
+    for (const r of guess(...many)) expect(isRoleId(r)).toBe(true);
+    expect(new Set(ROLES.map((r) => r.id)).size).toBe(ROLES.length);
+  });
+});
