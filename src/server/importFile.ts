@@ -12,7 +12,7 @@ import { type WavInfo, createWavReader } from '../formats/wavReader';
 import type { Sql, Tx } from './db';
 import { MAX_MICS } from './dto/plan.dto';
 import { notify } from './events';
-import { CHUNK_FRAMES, copyWriter, int4, int8 } from './sql/audio';
+import { CHUNK_FRAMES, copyRows, int4, int8 } from './sql/audio';
 import { hasFile, listFiles, listMics } from './sql/files';
 import { getPlan, hasEdits, putPlan } from './sql/plans';
 import { lockRecording, refreshExtent, getRecording } from './sql/recordings';
@@ -83,22 +83,24 @@ async function storeAudio(tx: Tx, bytes: AsyncIterable<Uint8Array>, onFormat: (i
       }
     },
   );
-  const copy = copyWriter(await tx`copy audio_chunk (audio_id, seq, data) from stdin (format binary)`.writable());
+  const stream = await tx`copy audio_chunk (audio_id, seq, data) from stdin (format binary)`.writable();
   let seq = 0;
-  const flush = async () => {
-    for (const c of full.splice(0)) {
-      peaks?.add(c, info as unknown as WavInfo);
-      await copy.row([int8(newId), int4(seq++), c]);
+  const result = await copyRows(stream, async (put) => {
+    const flush = async () => {
+      for (const c of full.splice(0)) {
+        peaks?.add(c, info as unknown as WavInfo);
+        await put([int8(newId), int4(seq++), c]);
+      }
+    };
+    for await (const b of bytes) {
+      reader.push(b);
+      await flush();
     }
-  };
-  for await (const b of bytes) {
-    reader.push(b);
+    const whole = reader.end();
+    if (filled) full.push(chunk.subarray(0, filled));
     await flush();
-  }
-  const result = reader.end();
-  if (filled) full.push(chunk.subarray(0, filled));
-  await flush();
-  await copy.end();
+    return whole;
+  });
 
   const content = hash.digest('hex');
   // two uploads of the same audio at once: the second waits here and then finds the first's

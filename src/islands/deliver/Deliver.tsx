@@ -11,8 +11,8 @@ import { describe, request } from '../shared/api';
 import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { formatBytes } from '../shared/time';
-import { treatmentWords } from '../workbench/MicList';
 import { CLIENT, openBench, useBench } from '../workbench/store';
+import { treatmentWords } from '../workbench/treatmentWords';
 
 const time = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' });
 

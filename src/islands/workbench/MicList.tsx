@@ -1,22 +1,12 @@
 /** The mics, always at hand: who it is, what is done to it, how loud, solo and mute. */
 import { Slider } from 'radix-ui';
 import { editMic } from '../../core/plan/edits';
-import { formatNumber } from '../../core/params/format';
-import { GATE_PARAMS, isHardGate } from '../../core/params/gateParams';
-import type { Plan, PlanMic } from '../../core/plan/plan';
+import type { Plan } from '../../core/plan/plan';
 import { Glyph } from '../shared/Glyph';
 import { signed } from '../shared/time';
 import { MicMeter } from './Meter';
 import { commit, endGesture, sketch, useBench } from './store';
-
-/** In words, what is done to a mic. */
-export function treatmentWords(plan: Plan, mic: PlanMic): string {
-  const g = mic.treatment.gate;
-  if (!g.on) return 'as is';
-  const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;
-  if (key) return `opened by ${key}`;
-  return `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
-}
+import { treatmentWords } from './treatmentWords';
 
 function Letter(p: { letter: string; label: string; on: boolean; tone: 'hand' | 'ink'; onClick(): void }) {
   const lit = p.tone === 'hand' ? 'border-hand bg-hand text-on-hand' : 'border-ink bg-ink text-paper';

@@ -18,12 +18,6 @@ export interface AudioRow {
   bytesPerFrame: number;
 }
 
-export interface CopyWriter {
-  /** One row; `fields` are bigint (as number), int4 or bytes or text, in the order of the columns. Waits while the server is busy. */
-  row(fields: readonly (Buffer | Uint8Array)[]): Promise<void>;
-  end(): Promise<void>;
-}
-
 export const int8 = (n: number): Buffer => {
   const b = Buffer.alloc(8);
   b.writeBigInt64BE(BigInt(n));
@@ -35,8 +29,14 @@ export const int4 = (n: number): Buffer => {
   return b;
 };
 
-/** Feeds a `COPY ... FROM STDIN (FORMAT binary)` stream. */
-export function copyWriter(stream: Writable): CopyWriter {
+/** Writes one row; `fields` are the encoded columns in order. Waits while the server is busy. */
+export type PutRow = (fields: readonly Uint8Array[]) => Promise<void>;
+
+/**
+ * Feeds a `COPY ... FROM STDIN (FORMAT binary)` stream with the rows that `work` puts. Where `work` throws, the copy is called off, so
+ * that the transaction can be rolled back: a connection in the middle of a copy takes no other command.
+ */
+export async function copyRows<T>(stream: Writable, work: (put: PutRow) => Promise<T>): Promise<T> {
   let failed: unknown = null;
   stream.on('error', (e) => {
     failed = e;
@@ -51,33 +51,29 @@ export function copyWriter(stream: Writable): CopyWriter {
       stream.on('drain', go);
       stream.on('close', go);
     });
-  const put = async (b: Uint8Array) => {
+  const write = async (b: Uint8Array) => {
     if (failed) throw failed;
     if (!stream.write(b)) await room();
     if (failed) throw failed;
   };
-  let begun = false;
-  const begin = async () => {
-    begun = true;
-    await put(Buffer.concat([Buffer.from('PGCOPY\n\xff\r\n\0', 'latin1'), int4(0), int4(0)]));
-  };
-  return {
-    async row(fields) {
-      if (!begun) await begin();
+  try {
+    await write(Buffer.concat([Buffer.from('PGCOPY\n\xff\r\n\0', 'latin1'), int4(0), int4(0)]));
+    const result = await work(async (fields) => {
       const count = Buffer.alloc(2);
       count.writeInt16BE(fields.length);
-      await put(Buffer.concat([count, ...fields.flatMap((f) => [int4(f.length), f])]));
-    },
-    async end() {
-      if (!begun) await begin();
-      const done = new Promise<void>((resolve, reject) => {
-        stream.once('finish', () => resolve());
-        stream.once('error', reject);
-      });
-      stream.end(Buffer.from([0xff, 0xff]));
-      await done;
-    },
-  };
+      await write(Buffer.concat([count, ...fields.flatMap((f) => [int4(f.length), f])]));
+    });
+    const done = new Promise<void>((resolve, reject) => {
+      stream.once('finish', () => resolve());
+      stream.once('error', reject);
+    });
+    stream.end(Buffer.from([0xff, 0xff]));
+    await done;
+    return result;
+  } catch (e) {
+    stream.destroy(e instanceof Error ? e : new Error(String(e)));
+    throw e;
+  }
 }
 
 export async function findAudio(sql: Sql | Tx, content: string): Promise<AudioRow> {

@@ -1,6 +1,6 @@
 /** Queries on cached cleaned files, kept by the hash of everything that went into them. */
 import type { Sql, Tx } from '../db';
-import { copyWriter, int4 } from './audio';
+import { copyRows, int4 } from './audio';
 
 export interface RenderRow {
   key: string;
@@ -21,15 +21,16 @@ export async function storeRender(sql: Sql, key: string, encoding: string, produ
   return sql.begin(async (tx: Tx) => {
     await tx`insert into render (key, encoding, bytes) values (${key}, ${encoding}, 0) on conflict (key) do nothing`;
     await tx`delete from render_chunk where key = ${key}`;
-    const copy = copyWriter(await tx`copy render_chunk (key, seq, data) from stdin (format binary)`.writable());
+    const stream = await tx`copy render_chunk (key, seq, data) from stdin (format binary)`.writable();
     const name = Buffer.from(key);
     let seq = 0;
     let bytes = 0;
-    const clipped = await produce(async (b) => {
-      await copy.row([name, int4(seq++), b]);
-      bytes += b.length;
-    });
-    await copy.end();
+    const clipped = await copyRows(stream, (put) =>
+      produce(async (b) => {
+        await put([name, int4(seq++), b]);
+        bytes += b.length;
+      }),
+    );
     await tx`update render set bytes = ${bytes}, clipped = ${clipped} where key = ${key}`;
     return { key, bytes, clipped };
   }) as Promise<RenderRow>;

@@ -1,0 +1,12 @@
+import { formatNumber } from '../../core/params/format';
+import { GATE_PARAMS, isHardGate } from '../../core/params/gateParams';
+import type { Plan, PlanMic } from '../../core/plan/plan';
+
+/** In words, what is done to a mic. */
+export function treatmentWords(plan: Plan, mic: PlanMic): string {
+  const g = mic.treatment.gate;
+  if (!g.on) return 'as is';
+  const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;
+  if (key) return `opened by ${key}`;
+  return `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
+}
