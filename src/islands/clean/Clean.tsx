@@ -9,7 +9,7 @@ import { focusedMic, useBench } from '../workbench/store';
 import { Figures } from './Figures';
 import { GatePanel } from './GatePanel';
 import { Overview } from './Overview';
-import { Waveform } from './Waveform';
+import { GAIN_LINE_UP_TO, Waveform } from './Waveform';
 import { fitView, zoomView } from './viewMoves';
 
 const square = 'grid size-7 place-items-center rounded-[7px] border border-line2 bg-sheet hover:border-ink';
@@ -83,7 +83,7 @@ export function Clean() {
           </span>
           <span className="mr-4">
             <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-hand align-[3px]" />
-            gain, top is open
+            gain, top is open{view.to - view.from > GAIN_LINE_UP_TO * 712 && ' (zoom in)'}
           </span>
           <span className="float-right">Wheel zooms, drag scrolls, drag the ruler to loop</span>
         </p>

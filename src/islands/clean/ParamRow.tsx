@@ -44,7 +44,7 @@ export function ParamRow({ id, param, value, disabled, text, extra, onMove, onEn
   const range = `${formatNumber(param, param.min)} to ${formatNumber(param, param.max)}`;
   return (
     <div className={`grid h-[22px] grid-cols-[96px_1fr_70px] items-center gap-2 ${disabled ? 'opacity-50' : ''}`} title={`${param.help}\nDouble-click for the default, ${formatNumber(param, param.default)}.`}>
-      <label htmlFor={`p-${id}`} className="flex items-center gap-1 truncate text-ink2" onDoubleClick={() => put(param.default)}>
+      <label htmlFor={`p-${id}`} className="flex items-center gap-1 truncate text-ink2" onClick={(e) => e.preventDefault()} onDoubleClick={() => put(param.default)}>
         <span className="truncate">{param.label}</span>
         {extra}
       </label>
@@ -97,7 +97,11 @@ export function ParamRow({ id, param, value, disabled, text, extra, onMove, onEn
         onBlur={() => (wrong ? giveUp() : parseNumber(param, typing ?? '') === null ? giveUp() : decide())}
         onKeyDown={(e) => {
           e.stopPropagation();
-          if (e.key === 'Enter') decide();
+          if (e.key === 'Enter') {
+            // leaving the field decides; what cannot be read stays, marked
+            if (parseNumber(param, typing ?? '') === null) setWrong(true);
+            else e.currentTarget.blur();
+          }
           if (e.key === 'Escape') {
             giveUp();
             e.currentTarget.blur();

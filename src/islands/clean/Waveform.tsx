@@ -35,6 +35,9 @@ function path(g: CanvasRenderingContext2D, points: [number, number][], color: st
   g.stroke();
 }
 
+/** Frames a pixel up to which the gain is drawn as a line; further out its ups and downs would cover the waveform. */
+export const GAIN_LINE_UP_TO = 700;
+
 export function Waveform({ audio }: { audio: MicAudio }) {
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -123,7 +126,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
       }
       path(g, line, palette.css.doubt, dpr);
     }
-    if (gain && on) {
+    if (gain && on && perPixel / dpr <= GAIN_LINE_UP_TO) {
       const curve: [number, number][] = [];
       for (let x = 0; x < w; x++) {
         const rising = x > 0 && gain[2 * x + 1] > gain[2 * x - 1];

@@ -42,19 +42,16 @@ function MicRow({ id }: { id: string }) {
   const level = mic.mix.levelDb;
   const move = (levelDb: number) => sketch((base) => editMic(base, id, { levelDb }));
   return (
-    <li data-mic={id} className={`rounded-card border-[1.5px] px-2 pb-1 pt-1 ${focused ? 'border-ink bg-sheet' : 'border-transparent'}`}>
-      <button type="button" className="flex w-full items-center gap-2 text-left" aria-current={focused} onClick={focus} title={mic.file}>
+    <li data-mic={id} className={`relative rounded-card border-[1.5px] px-2 pb-1 pt-1 ${focused ? 'border-ink bg-sheet' : 'border-transparent hover:bg-soft'}`}>
+      <button type="button" className="absolute inset-0 rounded-card" aria-current={focused} aria-label={`${mic.name}, ${treatmentWords(plan, mic)}`} onClick={focus} title={mic.file} />
+      <div className="pointer-events-none relative flex items-center gap-2">
         <Glyph role={mic.role} />
         <span className="flex-1 truncate leading-[18px]">{mic.name}</span>
-        <span className="num text-xs text-ink2" title="Level in the kit while listening, dB; never part of what is delivered">
-          {signed(level)}
-        </span>
-      </button>
-      <div className="grid grid-cols-[1fr_auto] items-center gap-2 pl-[26px]">
+        <span className="num text-xs text-ink2">{signed(level)}</span>
+      </div>
+      <div className="pointer-events-none relative grid grid-cols-[1fr_auto] items-center gap-2 pl-[26px] [&_[role=slider]]:pointer-events-auto [&_button]:pointer-events-auto">
         <div className="min-w-0">
-          <button type="button" tabIndex={-1} className="block w-full truncate text-left text-xs leading-[14px] text-ink2" onClick={focus}>
-            {treatmentWords(plan, mic)}
-          </button>
+          <span className="block truncate text-xs leading-[14px] text-ink2">{treatmentWords(plan, mic)}</span>
           <Slider.Root
             min={-30}
             max={12}
@@ -64,7 +61,7 @@ function MicRow({ id }: { id: string }) {
             onValueCommit={endGesture}
             onDoubleClick={() => useBench.getState().base && commit(editMic(useBench.getState().base as Plan, id, { levelDb: 0 }))}
             title="Level in the kit while listening. Double-click: 0 dB"
-            className="relative flex h-2.5 touch-none items-center"
+            className="pointer-events-auto relative flex h-2.5 touch-none items-center"
           >
             <Slider.Track className="relative h-px grow bg-line2" />
             <Slider.Thumb aria-label={`Level of ${mic.name}`} aria-valuetext={`${signed(level)} dB`} className="block h-2.5 w-[6px] rounded-[2px] border border-ink bg-sheet active:bg-hand" />

@@ -88,6 +88,16 @@ export function Workbench(p: { id: string; step: Step }) {
     return () => window.removeEventListener('popstate', back);
   }, []);
 
+  // a button clicked with the mouse gives the keys back: space plays, whatever was clicked last
+  useEffect(() => {
+    const giveBack = (e: MouseEvent) => {
+      const el = document.activeElement;
+      if (e.detail > 0 && el instanceof HTMLButtonElement && !el.hasAttribute('aria-haspopup') && el.getAttribute('role') !== 'combobox' && !el.closest('[role="dialog"], [role="alertdialog"]')) el.blur();
+    };
+    window.addEventListener('click', giveBack);
+    return () => window.removeEventListener('click', giveBack);
+  }, []);
+
   const blocked = commandsOpen || helpOpen;
   useEffect(() => {
     if (blocked) return;

@@ -1,0 +1,114 @@
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
+import { type Sql, connect } from '../../src/server/db';
+import { type Session, giveFiles, kitFiles, openBrowser, press, sees } from '../support/browser';
+import { wavFile } from '../support/wavs';
+
+let s: Session;
+let sql: Sql;
+let folder: string;
+beforeAll(async () => {
+  s = await openBrowser();
+  sql = connect(inject('databaseUrl'), 2);
+  folder = mkdtempSync(join(tmpdir(), 'fresh-gap-import-'));
+});
+afterAll(async () => {
+  await s.close();
+  await sql.end();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+const put = (name: string, bytes: Uint8Array | string) => {
+  const path = join(folder, name);
+  writeFileSync(path, bytes);
+  return path;
+};
+
+describe('taking files in', () => {
+  it('takes the good ones, says for each bad one what is wrong, keeps nothing of those', async () => {
+    const { page } = s;
+    const whole = wavFile({ frames: 96_000, seed: 3 });
+    const paths = [
+      put('01_KIK.wav', whole),
+      put('02 SN TOP.wav', wavFile({ encoding: 'pcm16', frames: 96_000, seed: 4 })),
+      put('05-FT.wav', wavFile({ encoding: 'float32', frames: 50_000, seed: 5 })),
+      put('OH.wav', wavFile({ channels: 2, frames: 96_000, seed: 6 })),
+      put('06 cut.wav', whole.subarray(0, whole.length - 5000)),
+      put('07 notes.wav', 'these are only words, not sound'),
+      put('08 other rate.wav', wavFile({ rate: 44100, frames: 20_000 })),
+      put('09 empty.wav', ''),
+    ];
+    await page.goto(s.url);
+    await giveFiles(page, paths);
+    await sees(page, '4 of 8 files in, 4 not taken');
+    const errors = await page.$$eval('[data-upload][data-state="failed"]', (list) => list.map((e) => [e.getAttribute('data-upload'), e.querySelector('[role="alert"]')?.textContent ?? '']));
+    expect(Object.fromEntries(errors)).toEqual({
+      '06 cut.wav': expect.stringMatching(/ends|short|cut/i),
+      '07 notes.wav': expect.stringMatching(/not a WAV/i),
+      '08 other rate.wav': expect.stringMatching(/44.?100.*48.?000|44\.1.*48/),
+      '09 empty.wav': expect.stringMatching(/no audio.*0 bytes/),
+    });
+    await press(page, 'Go on with the files that are in');
+    await sees(page, 'Who is who');
+    const id = new URL(page.url()).pathname.split('/')[2];
+    const rows = await sql`select name from source_file where recording_id = ${id} order by name`;
+    expect(rows.map((r) => r.name)).toEqual(['01_KIK.wav', '02 SN TOP.wav', '05-FT.wav', 'OH.wav']);
+    const [{ lost }] = await sql`select count(*)::int as lost from audio_chunk where audio_id not in (select audio_id from source_file)`;
+    expect(lost).toBe(0);
+    const roles = await page.evaluate(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).map((m) => `${m.file} ${m.role}`).sort());
+    expect(roles).toEqual(['01_KIK.wav kick-in', '02 SN TOP.wav snare-top', '05-FT.wav tom-1', 'OH.wav overhead-left', 'OH.wav overhead-right']);
+    // the shorter one is filled up, and that is said: (96000 - 50000) / 48000 s
+    expect(await page.evaluate(() => document.body.innerText)).toMatch(/05-FT\.wav is 0\.958 s shorter.*Silence follows/);
+  });
+
+  it('stores nothing of a file that is cancelled half way, and goes on with the others', async () => {
+    const { page } = s;
+    const big = put('03 Tom 1.wav', wavFile({ frames: 1_500_000, seed: 9 }));
+    const small = put('04 Tom 2.wav', wavFile({ frames: 20_000, seed: 10 }));
+    await page.goto(s.url);
+    const cdp = await page.createCDPSession();
+    await cdp.send('Network.enable');
+    await cdp.send('Network.emulateNetworkConditions', { offline: false, latency: 0, downloadThroughput: -1, uploadThroughput: 400_000 });
+    await giveFiles(page, [big, small]);
+    await page.waitForSelector('[data-upload="03 Tom 1.wav"][data-state="sending"]');
+    await page.waitForFunction(() => (document.querySelector<HTMLProgressElement>('[data-upload="03 Tom 1.wav"] progress')?.value ?? 0) > 0.02);
+    await press(page, 'Cancel 03 Tom 1.wav');
+    await cdp.send('Network.emulateNetworkConditions', { offline: false, latency: 0, downloadThroughput: -1, uploadThroughput: -1 });
+    await page.waitForFunction(() => /\/intake$/.test(location.pathname) || document.body.innerText.includes('Go on with'), { timeout: 30_000 });
+    const rows = await sql`select f.name from source_file f join recording r on r.id = f.recording_id where f.name like '%Tom%' order by f.name`;
+    expect(rows.map((r) => r.name)).toContain('04 Tom 2.wav');
+    expect(rows.map((r) => r.name)).not.toContain('03 Tom 1.wav');
+    await cdp.detach();
+  });
+
+  it('keeps the very samples of every file', async () => {
+    const { page } = s;
+    await page.goto(s.url);
+    await giveFiles(page, kitFiles());
+    await page.waitForFunction(() => /\/intake$/.test(location.pathname), { timeout: 60_000 });
+    const id = new URL(page.url()).pathname.split('/')[2];
+    const job = await (await fetch(`${s.url}/api/recordings/${id}/exports`, { method: 'POST', headers: { 'content-type': 'application/json', origin: s.url }, body: JSON.stringify({ encoding: 'pcm24', suffix: '' }) })).json();
+    await page.waitForFunction(async (j) => (await (await fetch(`/api/jobs/${j}`)).json()).state === 'done', { polling: 200 }, job.id);
+    const { unzipSync } = await import('fflate');
+    const zip = unzipSync(new Uint8Array(await (await fetch(`${s.url}/bulk/jobs/${job.id}/zip`)).arrayBuffer()));
+    for (const path of kitFiles()) {
+      const name = path.split('/').pop() as string;
+      expect(Buffer.compare(Buffer.from(zip[name]), readFileSync(path)), name).toBe(0);
+    }
+  });
+
+  it('is gone for good when the recording is deleted', async () => {
+    const { page } = s;
+    await page.goto(s.url);
+    await page.waitForSelector('a[href^="/recordings/"]');
+    const before = (await page.$$('a[href^="/recordings/"]')).length;
+    const [name] = await page.$$eval('button[aria-label^="Delete "]', (l) => l.map((b) => b.getAttribute('aria-label') ?? ''));
+    await press(page, name);
+    await press(page, 'Delete');
+    await page.waitForFunction((n) => document.querySelectorAll('a[href^="/recordings/"]').length === n - 1, {}, before);
+    const [{ n }] = await sql`select count(*)::int as n from recording`;
+    expect(n).toBe(before - 1);
+  });
+});
