@@ -25,6 +25,11 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
 
 /** The same for plain Node responses. */
 export function sendError(res: ServerResponse, e: unknown): void {
+  // whoever asked has gone away: nobody to tell, nothing wrong
+  if (res.destroyed || (e as { code?: string } | null)?.code === 'ECONNRESET') {
+    res.destroy();
+    return;
+  }
   const { status, body } = errorBody(e);
   if (res.headersSent) {
     res.destroy();
