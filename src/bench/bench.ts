@@ -56,7 +56,7 @@ const preview = best(() => {
   gateOverview(x, gains, power, 1);
 });
 const encoder = createEncoder('pcm24', 1);
-let bytes = new Uint8Array(0);
+let bytes: Uint8Array = new Uint8Array(0);
 const encode = best(() => {
   bytes = encoder.encode([x]);
 });

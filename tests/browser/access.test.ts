@@ -1,7 +1,7 @@
 /** Names, sizes and contrast. Source: WCAG 2.2 (1.4.3, 1.4.11, 2.5.8, 4.1.2). */
 import type { SerializedAXNode } from 'puppeteer-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Session, importKit, openBrowser, openClean, press, sees } from '../support/browser';
+import { type Session, importKit, openBrowser, openClean, sees } from '../support/browser';
 
 let s: Session;
 let id: string;

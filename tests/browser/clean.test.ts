@@ -70,7 +70,7 @@ describe('the gate of a tom', () => {
     expect(await editCount()).toBe(n);
     await s.page.keyboard.press('Escape');
     // back to the default by a double click on the name, and forward again
-    await s.page.click('label[for="p-releaseMs"]', { count: 2 });
+    await s.page.click('[data-name="releaseMs"]', { count: 2 });
     await saved(s.page);
     expect((await storedGate()).releaseMs).toBe(GATE_DEFAULTS.releaseMs);
     await type('420 ms');

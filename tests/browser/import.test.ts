@@ -99,6 +99,20 @@ describe('taking files in', () => {
     }
   });
 
+  it('may be given another name', async () => {
+    const { page } = s;
+    await page.goto(s.url);
+    await giveFiles(page, kitFiles().slice(0, 1));
+    await page.waitForFunction(() => /\/intake$/.test(location.pathname), { timeout: 60_000 });
+    const field = await page.waitForSelector('::-p-aria([name="Recording"])');
+    await field?.click({ count: 3 });
+    await field?.type('Slow Lantern, take 4');
+    await field?.press('Enter');
+    await sees(page, 'Slow Lantern, take 4');
+    await page.goto(s.url);
+    await sees(page, 'Slow Lantern, take 4');
+  });
+
   it('is gone for good when the recording is deleted', async () => {
     const { page } = s;
     await page.goto(s.url);

@@ -144,7 +144,7 @@ describe('the transport', () => {
     // the meter beside the clock, read as a user would
     await s.page.waitForFunction(() => /−\d+(\.\d)? dBFS/.test(document.querySelector('footer')?.textContent ?? ''));
     // switching while it plays does not stop it
-    for (const key of ['q', 'w', 'e', 'w', 'a', 'a', 'k', 'k']) await s.page.keyboard.press(key);
+    for (const key of ['q', 'w', 'e', 'w', 'a', 'a', 'k', 'k'] as const) await s.page.keyboard.press(key);
     const a = await heard();
     await s.page.waitForFunction((f) => window.freshGap.heardAt() > f + 9600, {}, a);
     expect(await s.page.evaluate(() => window.freshGap.store.getState().playing)).toBe(true);

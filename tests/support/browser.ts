@@ -85,10 +85,11 @@ export const saved = (page: Page) => page.waitForFunction(() => window.freshGap.
 
 /** What the worklet plays from `from` on, as plain arrays. */
 export async function rendered(page: Page, from: number, frames: number): Promise<[number[], number[]]> {
-  return page.evaluate(async (f, n) => {
-    const [l, r] = await window.freshGap.render(f, n);
-    return [Array.from(l), Array.from(r)];
+  const { l, r } = await page.evaluate(async (f, n) => {
+    const [left, right] = await window.freshGap.render(f, n);
+    return { l: Array.from(left), r: Array.from(right) };
   }, from, frames);
+  return [l, r];
 }
 
 /** A button, link or radio by what it is called. */

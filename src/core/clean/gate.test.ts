@@ -125,7 +125,9 @@ describe('gate', () => {
     // up to just under -20: closed; to just over: open; down to -29: still open; under -30: closed
     const x = new Float32Array(RATE);
     const quarter = RATE / 4;
-    [-20.2, -19.8, -29.5, -30.5].forEach((db, i) => x.fill(level(db), i * quarter, (i + 1) * quarter));
+    [-20.2, -19.8, -29.5, -30.5].forEach((db, i) => {
+      x.fill(level(db), i * quarter, (i + 1) * quarter);
+    });
     const y = run(s, x);
     const gainAt = (i: number) => y[i] / x[i];
     expect(gainAt(quarter - 100)).toBe(0);

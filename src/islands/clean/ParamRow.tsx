@@ -44,10 +44,12 @@ export function ParamRow({ id, param, value, disabled, text, extra, onMove, onEn
   const range = `${formatNumber(param, param.min)} to ${formatNumber(param, param.max)}`;
   return (
     <div className={`grid h-[22px] grid-cols-[96px_1fr_70px] items-center gap-2 ${disabled ? 'opacity-50' : ''}`} title={`${param.help}\nDouble-click for the default, ${formatNumber(param, param.default)}.`}>
-      <label htmlFor={`p-${id}`} className="flex items-center gap-1 truncate text-ink2" onClick={(e) => e.preventDefault()} onDoubleClick={() => put(param.default)}>
+      {/* no label element: a click on it would put the cursor into the field, where a double click means the default */}
+      {/* biome-ignore lint/a11y/noStaticElementInteractions: a larger place for what the slider beside it takes too */}
+      <span data-name={id} className="flex items-center gap-1 truncate text-ink2" onDoubleClick={() => put(param.default)}>
         <span className="truncate">{param.label}</span>
         {extra}
-      </label>
+      </span>
       <Slider.Root
         min={0}
         max={TRAVEL}
@@ -79,6 +81,7 @@ export function ParamRow({ id, param, value, disabled, text, extra, onMove, onEn
       </Slider.Root>
       <input
         id={`p-${id}`}
+        aria-label={`${param.label}, value`}
         className={`num h-[20px] w-full rounded-[5px] border bg-transparent px-1 text-right text-sm hover:border-line2 ${wrong ? 'border-hand text-hand' : 'border-transparent'}`}
         value={typing ?? text ?? formatNumber(param, value)}
         disabled={disabled}

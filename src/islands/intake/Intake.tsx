@@ -73,6 +73,38 @@ function NameField(p: { id: string; name: string }) {
   );
 }
 
+function RecordingName(p: { id: string; name: string }) {
+  const [text, setText] = useState<string | null>(null);
+  const done = async () => {
+    const name = text?.trim();
+    setText(null);
+    if (!name || name === p.name) return;
+    try {
+      await request('PATCH', `/api/recordings/${p.id}`, { name });
+    } catch (e) {
+      const { title, text: why } = describe(e);
+      toast.error(title, { description: why });
+    }
+    await openBench(p.id);
+  };
+  return (
+    <label className="flex items-center gap-2 text-ink2">
+      Recording
+      <input
+        className="h-7 w-[240px] rounded-[6px] border border-line2 bg-sheet px-2 font-semibold text-ink"
+        value={text ?? p.name}
+        maxLength={200}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={done}
+        onKeyDown={(e) => {
+          if (e.key === 'Enter') e.currentTarget.blur();
+          if (e.key === 'Escape') setText(null);
+        }}
+      />
+    </label>
+  );
+}
+
 export function Intake({ onGo }: { onGo(s: Step): void }) {
   const id = useBench((s) => s.id);
   const data = useBench((s) => s.data);
@@ -110,6 +142,7 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
             </p>
           </div>
           <span className="flex-1" />
+          <RecordingName id={id} name={data.recording.name} />
           {plan && (
             <button type="button" className="btn btn-ink" onClick={() => onGo('clean')}>
               Go on to Clean

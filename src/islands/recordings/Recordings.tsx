@@ -13,7 +13,7 @@ import { formatTime } from '../shared/time';
 
 const date = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
 
-const nameFrom = (d: Dropped) => d.folder ?? d.files[0].name.replace(/\.[a-z0-9]+$/i, '').replace(/^\d+[\s_.-]*/, '') ?? 'New recording';
+const nameFrom = (d: Dropped) => d.folder ?? 'New recording';
 
 export function Recordings() {
   const [rows, setRows] = useState<RecordingListRow[] | null>(null);
