@@ -15,6 +15,8 @@ export interface DrumPlace {
   readonly levelDb: number;
   /** How far strokes land from each other, metres. */
   readonly scatter: number;
+  /** A head that rings by itself when others are struck. */
+  readonly ring?: { readonly hz: number; readonly t60: number };
 }
 
 export interface MicPlace {
@@ -42,8 +44,8 @@ export const DRUMS: readonly DrumPlace[] = [
   { id: 'kick', label: 'Kick', points: [[3, 2.3, 0.3], [3, 1.95, 0.3]], size: 0.16, levelDb: -2, scatter: 0.01 },
   { id: 'snare', label: 'Snare', points: [[3.28, 2.78, 0.66], [3.28, 2.78, 0.52]], size: 0.06, levelDb: -2, scatter: 0.03 },
   { id: 'hat', label: 'Hat', points: [[3.62, 2.74, 0.92], [3.7, 2.66, 0.9]], size: 0.06, levelDb: -2, scatter: 0.03 },
-  { id: 'tom-1', label: 'Tom 1', points: [[3.08, 2.32, 0.86], [3.08, 2.28, 0.64]], size: 0.05, levelDb: 2, scatter: 0.04 },
-  { id: 'tom-2', label: 'Tom 2', points: [[2.42, 2.82, 0.64], [2.42, 2.82, 0.24]], size: 0.06, levelDb: 2, scatter: 0.04 },
+  { id: 'tom-1', label: 'Tom 1', points: [[3.08, 2.32, 0.86], [3.08, 2.28, 0.64]], size: 0.05, levelDb: 2, scatter: 0.04, ring: { hz: 139, t60: 0.9 } },
+  { id: 'tom-2', label: 'Tom 2', points: [[2.42, 2.82, 0.64], [2.42, 2.82, 0.24]], size: 0.06, levelDb: 2, scatter: 0.04, ring: { hz: 84, t60: 1.3 } },
   { id: 'crash', label: 'Crash', points: [[3.55, 2.18, 1.28], [3.4, 2.3, 1.26], [3.66, 2.06, 1.3]], size: 0.2, levelDb: -6, scatter: 0.04 },
   { id: 'ride', label: 'Ride', points: [[2.36, 2.3, 1.08], [2.24, 2.18, 1.1], [2.48, 2.42, 1.06]], size: 0.2, levelDb: -11, scatter: 0.04 },
 ];

@@ -8,8 +8,8 @@
  * Truth at a close mic is its own drum alone: direct sound and reflections within 20 ms; what comes later is kept apart as "late".
  */
 import { createGaussian, createRng } from '../core/dsp/rng';
-import { createConvolver } from './convolve';
 import { type DrumPlace, type MicPlace, type Point, cosineOff, distance } from './geometry';
+import { type RoomOutput, mixRooms } from './mixRooms';
 import { type Stroke, strokeSound } from './strokes';
 
 const SOUND = 343;
@@ -48,7 +48,12 @@ export interface RecordingPlan {
   readonly strokes: readonly Stroke[];
   /** Seconds of the diffuse tail to -60 dB. */
   readonly t60: number;
+  /** Dry sound of a stroke; synthesised where not given. */
+  readonly voice?: Voice;
 }
+
+/** Dry sound of a stroke, one signal for each radiating point of its drum, beginning at the contact. `seed` makes it this one. */
+export type Voice = (stroke: Stroke, points: number, rate: number, seed: number) => Float32Array[];
 
 /** Adds `x` delayed by `delay` samples (third-order Lagrange between samples) times `gain`. */
 function addDelayed(out: Float32Array, x: Float32Array, delay: number, gain: number) {
@@ -121,6 +126,32 @@ function tail(rate: number, t60: number, seed: number): Float32Array {
   return out.map((v) => v * g);
 }
 
+/** How loud the diffuse field is against a source at 1 m. */
+const DIFFUSE = 0.27;
+
+/** What the room adds to a drum at a mic: reflections duller with each wall, and the tail; all of it, or what comes within 20 ms, or later. */
+function roomResponse(plan: RecordingPlan, m: MicPlace, mi: number, d: DrumPlace, part: 'all' | 'early' | 'late'): Float32Array {
+  const { rate, room } = plan;
+  const p0 = d.points[0];
+  const first = distance(m.at, p0);
+  const shield = 10 ** (-m.shieldDb / 20) * m.polarity;
+  const taps = [1, 2].map(() => new Float32Array(Math.min(32768, Math.ceil(0.1 * rate))));
+  for (const im of images(p0, room)) {
+    const r = distance(m.at, im.at);
+    const early = (r - first) / SOUND <= EARLY_S;
+    if (part !== 'all' && early !== (part === 'early')) continue;
+    const delay = Math.round((r / SOUND) * rate);
+    const polar = m.pattern + (1 - m.pattern) * cosineOff(m, im.at);
+    if (delay < taps[0].length) taps[im.order - 1][delay] += (shield * polar * WALL ** im.order) / r;
+  }
+  dull(taps[0], rate, 7000);
+  dull(taps[1], rate, 7000);
+  dull(taps[1], rate, 7000);
+  const out = part === 'early' ? new Float32Array(taps[0].length) : tail(rate, plan.t60, plan.seed * 31 + mi).map((v) => v * shield * DIFFUSE * (0.5 + 0.5 * m.pattern));
+  for (let i = 0; i < Math.min(out.length, taps[0].length); i++) out[i] += taps[0][i] + taps[1][i];
+  return out;
+}
+
 /** Two-mode resonator driven by what else reaches a tom: its head rings by itself. */
 function sympathetic(drive: Float32Array, rate: number, hz: number, t60: number, gain: number): Float32Array {
   const out = new Float32Array(drive.length);
@@ -139,45 +170,13 @@ function sympathetic(drive: Float32Array, rate: number, hz: number, t60: number,
   return out;
 }
 
-interface Reflection {
-  x: Float32Array;
-  gain: number;
-  delay: number;
-  /** A second signal it belongs to: truth or late. */
-  into: Float32Array | null;
-}
-
-/** Adds delayed copies, four of one signal at a time, block by block so that they meet the same kilobytes in the cache. */
-function addReflections(list: readonly Reflection[], out: Float32Array) {
-  const block = 4096;
-  const groups = [...new Set(list.map((r) => r.x))].flatMap((x) => {
-    const same = list.filter((r) => r.x === x);
-    return Array.from({ length: Math.ceil(same.length / 4) }, (_, k) => {
-      const four = same.slice(4 * k, 4 * k + 4);
-      while (four.length < 4) four.push({ ...four[0], gain: 0, into: null });
-      return { x, four, last: Math.max(...four.map((r) => r.delay)) };
-    });
-  });
-  for (let from = 0; from < out.length; from += block) {
-    const to = Math.min(out.length, from + block);
-    for (const { x, four, last } of groups) {
-      const [a, b, c, d] = four;
-      const [ga, gb, gc, gd, da, db, dc, dd] = [a.gain, b.gain, c.gain, d.gain, a.delay, b.delay, c.delay, d.delay];
-      for (let i = Math.max(from, last); i < to; i++) out[i] += ga * x[i - da] + gb * x[i - db] + gc * x[i - dc] + gd * x[i - dd];
-      for (const { gain, delay, into } of four) {
-        if (into) for (let i = Math.max(from, last); i < to; i++) into[i] += gain * x[i - delay];
-      }
-    }
-  }
-}
-
 function addTo(out: Float32Array, x: Float32Array, gain = 1) {
   for (let i = 0; i < out.length; i++) out[i] += gain * x[i];
 }
 
 /** Peak of a full stroke of a drum, its radiating points together: what its level is measured against. */
-function loudest(d: DrumPlace, rate: number, seed: number): number {
-  const sounds = strokeSound({ drum: d.id, time: 0, strength: 1 }, d.points.length, rate, seed);
+function loudest(d: DrumPlace, rate: number, seed: number, voice: Voice): number {
+  const sounds = voice({ drum: d.id, time: 0, strength: 1 }, d.points.length, rate, seed);
   let peak = 0;
   for (let i = 0; i < sounds[0].length; i++) peak = Math.max(peak, Math.abs(sounds.reduce((sum, x) => sum + x[i], 0)));
   return peak || 1;
@@ -191,22 +190,22 @@ export function makeRecording(plan: RecordingPlan, progress: (done: number) => v
   const audio = mics.map(zeros);
   const truth = mics.map((m) => (m.own ? zeros() : null));
   const late = mics.map((m) => (m.own ? zeros() : null));
-  const wetSum = zeros();
-  const wetOwn = new Map<string, Float32Array>();
   const ringDrive = new Map<string, Float32Array>();
   const gauss = createGaussian(createRng(plan.seed ^ 0x5bd1e995));
+  const voice = plan.voice ?? strokeSound;
+  const dry: Float32Array[] = [];
 
   drums.forEach((d, di) => {
     const strokes = plan.strokes.filter((s) => s.drum === d.id);
-    const dry = d.points.map(zeros);
+    const all = zeros();
     const direct = mics.map(zeros);
     const point = d.points.map(() => mics.map(zeros));
-    const level = 10 ** (d.levelDb / 20) / loudest(d, rate, plan.seed);
+    const level = 10 ** (d.levelDb / 20) / loudest(d, rate, plan.seed, voice);
     strokes.forEach((s, k) => {
-      const sounds = strokeSound(s, d.points.length, rate, (plan.seed + di * 7919 + k * 104729) >>> 0);
+      const sounds = voice(s, d.points.length, rate, (plan.seed + di * 7919 + k * 104729) >>> 0);
       const shift: Point = [gauss() * d.scatter * 0.5, gauss() * d.scatter * 0.5, 0];
       d.points.forEach((p, pi) => {
-        addDelayed(dry[pi], sounds[pi], s.time * rate, level);
+        addDelayed(all, sounds[pi], s.time * rate, level);
         const at: Point = [p[0] + shift[0], p[1] + shift[1], p[2]];
         mics.forEach((m, mi) => {
           addDelayed(point[pi][mi], sounds[pi], (s.time + distance(m.at, at) / SOUND) * rate, level * m.polarity * pathGain(m, d, at));
@@ -219,65 +218,36 @@ export function makeRecording(plan: RecordingPlan, progress: (done: number) => v
         addTo(direct[mi], point[pi][mi]);
       });
     });
-    const all = zeros();
-    for (const x of dry) addTo(all, x);
-    const duller = [1, 2].map((order) => {
-      const x = all.slice();
-      for (let o = 0; o < order; o++) dull(x, rate, 7000);
-      return x;
-    });
-    const p0 = d.points[0];
     mics.forEach((m, mi) => {
-      const isOwn = m.own === d.id;
       addTo(audio[mi], direct[mi]);
-      if (isOwn) addTo(truth[mi] as Float32Array, direct[mi]);
+      if (m.own === d.id) addTo(truth[mi] as Float32Array, direct[mi]);
       else if (m.own) {
         const drive = ringDrive.get(m.own) ?? zeros();
         addTo(drive, direct[mi]);
         ringDrive.set(m.own, drive);
       }
-      const first = distance(m.at, p0);
-      addReflections(
-        images(p0, plan.room).map((im) => {
-          const r = distance(m.at, im.at);
-          const polar = m.pattern + (1 - m.pattern) * cosineOff(m, im.at);
-          return {
-            x: duller[im.order - 1],
-            gain: (10 ** (-m.shieldDb / 20) * m.polarity * polar * WALL ** im.order) / r,
-            delay: Math.round((r / SOUND) * rate),
-            into: isOwn ? ((r - first) / SOUND <= EARLY_S ? truth[mi] : late[mi]) : null,
-          };
-        }),
-        audio[mi],
-      );
     });
-    addTo(wetSum, all);
-    wetOwn.set(d.id, all);
-    progress((0.7 * (di + 1)) / drums.length);
+    dry.push(all);
+    progress((0.6 * (di + 1)) / drums.length);
   });
 
-  // the diffuse field is about as loud everywhere
-  const diffuse = 0.27;
-  const tails = mics.map((_, mi) => tail(rate, plan.t60, plan.seed * 31 + mi));
-  const room = createConvolver(wetSum);
+  // the room: reflections of each drum at each mic, and a diffuse field that is about as loud everywhere
+  const outputs: RoomOutput[] = mics.map((m, mi) => ({ out: audio[mi], terms: drums.map((d, input) => ({ input, ir: roomResponse(plan, m, mi, d, 'all') })) }));
   mics.forEach((m, mi) => {
-    room.add(tails[mi], 10 ** (-m.shieldDb / 20) * diffuse * m.polarity * (0.5 + 0.5 * m.pattern), audio[mi]);
-    progress(0.7 + (0.15 * (mi + 1)) / mics.length);
+    const input = drums.findIndex((d) => d.id === m.own);
+    const [early, rest] = [truth[mi], late[mi]];
+    if (input < 0 || !early || !rest) return;
+    outputs.push({ out: early, terms: [{ input, ir: roomResponse(plan, m, mi, drums[input], 'early') }] });
+    outputs.push({ out: rest, terms: [{ input, ir: roomResponse(plan, m, mi, drums[input], 'late') }] });
   });
-  for (const [drum, dry] of wetOwn) {
-    const own = mics.flatMap((m, mi) => (m.own === drum ? [mi] : []));
-    if (own.length === 0) continue;
-    const c = createConvolver(dry);
-    for (const mi of own) c.add(tails[mi], 10 ** (-mics[mi].shieldDb / 20) * diffuse * mics[mi].polarity * (0.5 + 0.5 * mics[mi].pattern), late[mi] as Float32Array);
-  }
-  progress(0.95);
+  mixRooms(dry, outputs, (done) => progress(0.6 + 0.35 * done));
 
   // heads ring by themselves, wires buzz: spill, since nobody struck them
   mics.forEach((m, mi) => {
     const drive = m.own ? ringDrive.get(m.own) : undefined;
     if (!drive) return;
-    if (m.own === 'tom-1') addTo(audio[mi], sympathetic(drive, rate, 139, 0.9, 0.4));
-    else if (m.own === 'tom-2') addTo(audio[mi], sympathetic(drive, rate, 84, 1.3, 0.4));
+    const ring = drums.find((d) => d.id === m.own)?.ring;
+    if (ring) addTo(audio[mi], sympathetic(drive, rate, ring.hz, ring.t60, 0.4));
     else if (m.own === 'snare') {
       const noise = createGaussian(createRng(plan.seed + 77 + mi));
       let env = 0;
