@@ -4,15 +4,23 @@ import { ERRORS, FreshGapError, toErrorData } from '../core/errors';
 import { demoRecording } from '../demo/demoRecording';
 import { writeRecording } from '../demo/writeRecording';
 import { clean } from './clean';
+import { analyseFolder } from './hits';
+import { measureClean, measureHits, table } from './measure';
 
 const HELP = `fresh-gap: takes spill out of close-mic drum recordings
 
   npx fresh-gap clean FOLDER --plan plan.json --out FOLDER   clean the WAV files of a folder by a plan
+  npx fresh-gap hits FOLDER --out hits.json                  find every stroke of every drum
+  npx fresh-gap spill FOLDER --out spill.json                how every drum reaches every mic
+  npx fresh-gap measure RAW CLEAN --truth FOLDER             figures of cleaned mics against the truth
+  npx fresh-gap measure --hits TRUTH FOUND                   figures of found hits against true ones (hits.json each)
   npx fresh-gap demo FOLDER                                  write the demo recording and its truth
 
 Options
   --plan FILE        a plan saved from the app; mics are found by file name
-  --out FOLDER       where cleaned files go, under their own names
+  --out FOLDER       where cleaned files go, under their own names; hits and spill: the file to write
+  --roles FILE       JSON of file names and roles, where names do not tell: {"04 Snare Bottom.wav": "snare-bottom"}
+  --truth FOLDER     at each close mic its own drum alone, under the mic's name; late/ and hits.json in it
   --format FORMAT    24 (24-bit with dither, the default) or float (32-bit float)
   --json             results and errors as JSON on stdout
   -h, --help         this text
@@ -31,6 +39,9 @@ function parse(argv: string[]) {
       options: {
         plan: { type: 'string' },
         out: { type: 'string' },
+        roles: { type: 'string' },
+        truth: { type: 'string' },
+        hits: { type: 'boolean', default: false },
         format: { type: 'string', default: '24' },
         json: { type: 'boolean', default: false },
         help: { type: 'boolean', short: 'h', default: false },
@@ -48,7 +59,8 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
     process.stdout.write(HELP);
     return null;
   }
-  if (more.length) throw usage(`What is "${more[0]}" for?`);
+  const extra = command === 'measure' ? more.slice(1) : more;
+  if (extra.length) throw usage(`What is "${extra[0]}" for?`);
   const progress = (text: string) => process.stderr.write(text);
   switch (command) {
     case 'clean': {
@@ -73,6 +85,26 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
       progress('\n');
       if (!json) process.stdout.write(`${folder}\n`);
       return { folder, files: r.mics.map((m) => m.file), truth: 'truth' };
+    }
+    case 'hits':
+    case 'spill': {
+      if (!folder) throw usage(`${command} needs a folder.`);
+      const { result } = await analyseFolder({ folder, roles: values.roles, out: values.out, what: command, progress });
+      if (!json) process.stdout.write(values.out ? `${values.out}\n` : `${JSON.stringify(result, null, 1)}\n`);
+      return values.out ? { out: values.out } : result;
+    }
+    case 'measure': {
+      const [second] = more;
+      if (!folder || !second) throw usage(values.hits ? 'measure --hits needs two files.' : 'measure needs two folders.');
+      if (values.hits) {
+        const scores = await measureHits(folder, second);
+        if (!json) process.stdout.write(`${table('drum', { ...scores.drums, all: scores.all })}\n`);
+        return scores;
+      }
+      if (!values.truth) throw usage('measure needs --truth.');
+      const scores = await measureClean(folder, second, values.truth);
+      if (!json) process.stdout.write(`${table('mic', { ...scores.mics, mean: scores.mean })}\n`);
+      return scores;
     }
     default:
       throw usage(`There is no command "${command}".`);

@@ -3,39 +3,39 @@
  * that what is heard is what is rendered.
  */
 import { createGate, gateLatency, type GateProcessor } from './clean/gate';
-import type { Treatment } from './plan/plan';
+import type { LiveTreatment } from './plan/live';
 
 export interface KitRenderer {
   /** Delay of every output against its input, frames; the same for all mics and settings. */
   readonly latency: number;
   /**
    * Processes `n` frames of all mics at once. `inputs` and `outputs` are in the order of the mics given at creation and must be
-   * different arrays. `keyOut` receives the filtered key of mic number `keyOf`. Allocates nothing.
+   * different arrays. `atFrame` is the first sample's place in the recording. `keyOut` receives the filtered key of mic number `keyOf`. Allocates nothing.
    */
-  process(inputs: readonly Float32Array[], outputs: readonly Float32Array[], n: number, keyOf?: number, keyOut?: Float32Array): void;
+  process(inputs: readonly Float32Array[], outputs: readonly Float32Array[], n: number, keyOf?: number, keyOut?: Float32Array, atFrame?: number): void;
   /** New settings of one mic, from the next sample on. */
-  setTreatment(index: number, t: Treatment): void;
+  setTreatment(index: number, t: LiveTreatment): void;
   /** As before the first sample. */
   reset(): void;
 }
 
 /** `rate` in Hz; `ids` and `treatments` in the same order. A key mic that is not there counts as the mic itself. */
-export function createKitRenderer(rate: number, ids: readonly string[], treatments: readonly Treatment[]): KitRenderer {
-  const gates: GateProcessor[] = treatments.map((t) => createGate(rate, t.gate));
-  const keyIndex = (i: number, t: Treatment) => {
+export function createKitRenderer(rate: number, ids: readonly string[], treatments: readonly LiveTreatment[]): KitRenderer {
+  const gates: GateProcessor[] = treatments.map((t) => createGate(rate, t.gate, t.hits));
+  const keyIndex = (i: number, t: LiveTreatment) => {
     const k = t.gate.keyFrom === '' ? i : ids.indexOf(t.gate.keyFrom);
     return k < 0 ? i : k;
   };
   const keys = treatments.map((t, i) => keyIndex(i, t));
   return {
     latency: gateLatency(rate),
-    process(inputs, outputs, n, keyOf, keyOut) {
+    process(inputs, outputs, n, keyOf, keyOut, atFrame) {
       for (let i = 0; i < gates.length; i++) {
-        gates[i].process(inputs[keys[i]], inputs[i], outputs[i], n, i === keyOf ? keyOut : undefined);
+        gates[i].process(inputs[keys[i]], inputs[i], outputs[i], n, i === keyOf ? keyOut : undefined, atFrame);
       }
     },
     setTreatment(index, t) {
-      gates[index].set(t.gate);
+      gates[index].set(t.gate, t.hits);
       keys[index] = keyIndex(index, t);
     },
     reset() {
@@ -58,7 +58,7 @@ export async function renderMics(o: {
   rate: number;
   frames: number;
   ids: readonly string[];
-  treatments: readonly Treatment[];
+  treatments: readonly LiveTreatment[];
   readers: readonly MicReader[];
   wanted: readonly number[];
   write(mic: number, samples: Float32Array): void | Promise<void>;
@@ -80,7 +80,7 @@ export async function renderMics(o: {
   for (let at = 0; at < total; at += block) {
     const n = Math.min(block, total - at);
     for (let k = 0; k < list.length; k++) await o.readers[list[k]].read(at, inputs[k]);
-    kit.process(inputs, outputs, n);
+    kit.process(inputs, outputs, n, undefined, undefined, at);
     const skip = Math.max(0, kit.latency - at);
     if (skip < n) {
       for (const i of o.wanted) await o.write(i, outputs[list.indexOf(i)].subarray(skip, n));

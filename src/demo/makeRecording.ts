@@ -36,6 +36,8 @@ export interface MadeRecording {
   readonly hits: Readonly<Record<string, readonly MadeHit[]>>;
   /** Seconds from contact to arrival at each mic's own drum, 0 for mics without one. */
   readonly offsets: readonly number[];
+  /** Seconds from contact to arrival at the first overhead, by drum. */
+  readonly overheadOffsets: Readonly<Record<string, number>>;
 }
 
 export interface RecordingPlan {
@@ -278,8 +280,10 @@ export function makeRecording(plan: RecordingPlan, progress: (done: number) => v
     const d = drums.find((x) => x.id === m.own);
     return d ? Math.min(...d.points.map((p) => distance(p, m.at))) / SOUND : 0;
   });
+  const overhead = mics.find((m) => m.role.startsWith('overhead'));
+  const overheadOffsets = Object.fromEntries(drums.map((d) => [d.id, overhead ? Math.min(...d.points.map((p) => distance(p, overhead.at))) / SOUND : 0]));
   const hits: Record<string, MadeHit[]> = {};
   for (const d of drums) hits[d.id] = plan.strokes.filter((s) => s.drum === d.id).map((s) => ({ time: s.time, strength: s.strength }));
   progress(1);
-  return { rate, frames, mics, audio, truth, late, hits, offsets };
+  return { rate, frames, mics, audio, truth, late, hits, offsets, overheadOffsets };
 }

@@ -33,6 +33,8 @@ export async function writeRecording(folder: string, r: MadeRecording): Promise<
   const kit = {
     rate: r.rate,
     frames: r.frames,
+    // seconds from a stroke's contact to its arrival at the drum's first close mic, or at the first overhead
+    arrival_s: Object.fromEntries(Object.keys(r.hits).map((d) => [d, r.mics.some((m) => m.own === d) ? r.offsets[r.mics.findIndex((m) => m.own === d)] : r.overheadOffsets[d]])),
     mics: r.mics.map((m, i) => ({ file: m.file, name: m.name, role: m.role, own: m.own, arrival_offset_s: r.offsets[i], position_m: m.at })),
   };
   await writeFile(join(folder, 'kit.json'), `${JSON.stringify(kit, null, 1)}\n`);

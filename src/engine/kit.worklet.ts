@@ -6,7 +6,7 @@
  * processors over the time before, unheard, so that a gate that would still be held open there is open.
  */
 import { createDelay } from '../core/dsp/delay';
-import type { Treatment } from '../core/plan/plan';
+import type { LiveTreatment } from '../core/plan/live';
 import { createKitRenderer } from '../core/render';
 import { BLOCK_FRAMES, type KitOptions, type KitState, type Loop, type Monitor, type ToKit } from './protocol';
 
@@ -40,7 +40,7 @@ class KitProcessor extends AudioWorkletProcessor {
   private readonly clean: Float32Array[];
   private readonly key = new Float32Array(CATCH_UP);
   private readonly blocks: Map<number, Float32Array>[];
-  private readonly treatments: Treatment[];
+  private readonly treatments: LiveTreatment[];
   private readonly ramps: { raw: Ramp; clean: Ramp; left: Ramp; right: Ramp }[];
   private readonly keyRamp: Ramp = { now: 0, to: 0 };
   private readonly kitRamp: Ramp = { now: 1, to: 1 };
@@ -202,7 +202,7 @@ class KitProcessor extends AudioWorkletProcessor {
   /** Reads and runs `n` frames, turning back at the loop's end. */
   private run(n: number): boolean {
     if (!this.fill(n)) return false;
-    this.kit.process(this.inputs, this.clean, n, this.keyOf, this.key);
+    this.kit.process(this.inputs, this.clean, n, this.keyOf, this.key, this.read);
     for (let i = 0; i < this.delays.length; i++) this.delays[i].process(this.inputs[i], this.raw[i], n);
     this.read += n;
     if (this.loop && this.read >= this.loop.to && this.read - n < this.loop.to) this.read = this.loop.from;

@@ -3,10 +3,12 @@
  * processors do. Detector and gain are apart, so that a moved threshold only runs the second.
  */
 import { createDetector } from '../core/clean/detector';
+import { createHitKey } from '../core/clean/hitKey';
 import { dbToGain } from '../core/dsp/db';
 import { pyramid } from '../core/dsp/peaks';
 import { type GateFigures, gateGains, gateOverview } from '../core/measure/gateOverview';
 import type { GateSettings } from '../core/params/gateParams';
+import type { KeyHit } from '../core/plan/live';
 import { type MicAudio, blockCount, fetchBlock } from './blocks';
 import { BLOCK_FRAMES } from './protocol';
 
@@ -18,6 +20,8 @@ export interface PreviewRequest {
   mic: MicAudio;
   key: MicAudio;
   gate: GateSettings;
+  /** Where hits open the gate. */
+  hits: readonly KeyHit[];
 }
 
 export interface DetailRequest {
@@ -81,6 +85,14 @@ async function load(a: MicAudio, frames: number, keep: string[], progress: (done
 
 /** Power of the key over the whole song; kept while key and filter stay. */
 function detect(r: PreviewRequest, key: Float32Array): Float64Array {
+  if (r.gate.keyBy === 'hits') {
+    const data = power?.data.length === key.length ? power.data : new Float64Array(key.length);
+    const hitKey = createHitKey();
+    hitKey.set(r.hits, r.gate.softDb);
+    hitKey.fill(data, 0, data.length, 0);
+    power = { name: '', data };
+    return data;
+  }
   const { keyHpHz, keyHpSlope, keyLpHz, keyLpSlope, detector } = r.gate;
   const name = JSON.stringify([r.key.content, r.key.channel, r.frames, keyHpHz, keyHpSlope, keyLpHz, keyLpSlope, detector]);
   if (power?.name === name) return power.data;

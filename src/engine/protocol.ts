@@ -1,5 +1,5 @@
 /** What the page and its audio worklet say to each other. */
-import type { Treatment } from '../core/plan/plan';
+import type { LiveTreatment } from '../core/plan/live';
 
 /** Frames in a streamed block, the same as a stored chunk. */
 export const BLOCK_FRAMES = 65536;
@@ -36,7 +36,7 @@ export interface KitOptions {
   rate: number;
   frames: number;
   mics: MicSetup[];
-  treatments: Treatment[];
+  treatments: LiveTreatment[];
   monitor: Monitor;
   /** Only for offline rendering: everything it needs, and where it starts. */
   blocks?: { mic: number; seq: number; data: Float32Array }[];
@@ -47,7 +47,7 @@ export interface KitOptions {
 export type ToKit =
   | { type: 'block'; mic: number; seq: number; data: Float32Array }
   | { type: 'drop'; mic: number; seqs: number[] }
-  | { type: 'treatment'; mic: number; treatment: Treatment }
+  | { type: 'treatment'; mic: number; treatment: LiveTreatment }
   | { type: 'monitor'; monitor: Monitor }
   | { type: 'play'; at: number }
   | { type: 'pause' }

@@ -1,7 +1,7 @@
 /**
  * Plays a recording: owns the audio context, streams blocks to the worklet ahead of the place that is heard, and tells what happens.
  */
-import type { Treatment } from '../core/plan/plan';
+import type { LiveTreatment } from '../core/plan/live';
 import { type MicAudio, blockCount, fetchBlock } from './blocks';
 import kitUrl from './kit.worklet.ts?worker&url';
 import { BLOCK_FRAMES, type KitOptions, type KitState, type Loop, type Monitor, type ToKit } from './protocol';
@@ -14,7 +14,7 @@ export interface TransportOptions {
   rate: number;
   frames: number;
   mics: TransportMic[];
-  treatments: Treatment[];
+  treatments: LiveTreatment[];
   monitor: Monitor;
   onState(s: KitState): void;
   onError(e: unknown): void;
@@ -24,7 +24,7 @@ export interface Transport {
   play(at: number): Promise<void>;
   pause(): void;
   setLoop(loop: Loop | null): void;
-  setTreatment(mic: number, t: Treatment): void;
+  setTreatment(mic: number, t: LiveTreatment): void;
   setMonitor(m: Monitor): void;
   close(): void;
 }

@@ -3,6 +3,7 @@
  * its broadcast chunks kept, channels of a stereo file together again. Files with nothing to clean are not made anew: they are copied.
  */
 import { hashText } from '../core/dsp/rng';
+import { liveTreatment } from '../core/plan/live';
 import type { Plan, PlanMic } from '../core/plan/plan';
 import { isUntouched } from '../core/plan/plan';
 import { type MicReader, renderMics } from '../core/render';
@@ -28,7 +29,7 @@ export function micsNeeded(plan: Plan, file: string): string[] {
 export function fileRecipe(plan: Plan, file: string): unknown {
   return micsOfFile(plan, file).map((id) => {
     const m: PlanMic = plan.mics[id];
-    return { channel: m.channel, treatment: m.treatment };
+    return { channel: m.channel, treatment: m.treatment, hits: liveTreatment(plan, id).hits };
   });
 }
 
@@ -56,7 +57,7 @@ export async function deliverFile(o: {
     rate: o.plan.sampleRate,
     frames: o.frames,
     ids,
-    treatments: ids.map((id) => o.plan.mics[id].treatment),
+    treatments: ids.map((id) => liveTreatment(o.plan, id)),
     readers: ids.map((id) => o.reader(id)),
     wanted: own.map((_, i) => i),
     onBlock: o.onFrames,

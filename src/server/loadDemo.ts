@@ -2,6 +2,7 @@
 import { Worker } from 'node:worker_threads';
 import { DEMO_NAME } from '../demo/demoRecording';
 import type { Sql } from './db';
+import { startAnalysis } from './analysis';
 import { importFile } from './importFile';
 import { createRecording, deleteRecording } from './sql/recordings';
 
@@ -32,4 +33,5 @@ export async function loadDemo(sql: Sql, threadFile: string): Promise<void> {
       })(),
     );
   }
+  await startAnalysis(sql, id);
 }

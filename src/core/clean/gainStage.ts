@@ -2,6 +2,7 @@
  * From the key's power to the gate's gain: open or closed, with hysteresis and hold, then attack and release.
  *
  * - Powers are compared in the linear domain: no logarithm a sample. Only the sloped part of an expander needs log and pow.
+ * - Where hits open the gate, the powers are 0 except at hits, where they are the gain to open to; see hitKey.
  * - The gain rises evenly in amplitude (no corner at the loud end, where it would click) and falls evenly in dB, as drums do.
  */
 import { dbToGain } from '../dsp/db';
@@ -27,6 +28,7 @@ export interface GainStage {
 export function createGainStage(rate: number, initial: GateSettings): GainStage {
   let on = false;
   let hard = true;
+  let byHits = false;
   let openDb = 0;
   let closeDb = 0;
   let openPower = 0;
@@ -42,14 +44,16 @@ export function createGainStage(rate: number, initial: GateSettings): GainStage 
   let isOpen = false;
   let holdLeft = 0;
   let gain = 1;
+  let openGain = 1;
 
   function set(s: GateSettings) {
     on = s.on;
-    hard = isHardGate(s);
+    byHits = s.keyBy === 'hits';
+    hard = byHits || isHardGate(s);
     openDb = s.thresholdDb;
     closeDb = s.thresholdDb - s.hysteresisDb;
-    openPower = 10 ** (openDb / 10);
-    closePower = 10 ** (closeDb / 10);
+    openPower = byHits ? 1e-9 : 10 ** (openDb / 10);
+    closePower = byHits ? 1e-9 : 10 ** (closeDb / 10);
     ratio = s.ratio;
     kneeDb = s.kneeDb;
     floor = closedGain(s);
@@ -72,16 +76,18 @@ export function createGainStage(rate: number, initial: GateSettings): GainStage 
   const reset = () => {
     isOpen = false;
     holdLeft = 0;
+    openGain = 1;
     gain = on ? floor : 1;
   };
   reset();
   return {
     process(power, out, from, n) {
       // locals: the engine keeps them in registers
-      const [opens, closes, rise, fall, low, holds, active, switching] = [openPower, closePower, riseStep, fallFactor, floor, holdFrames, on, hard];
-      let [o, hold, g] = [isOpen, holdLeft, gain];
+      const [opens, closes, rise, fall, low, holds, active, switching, hits] = [openPower, closePower, riseStep, fallFactor, floor, holdFrames, on, hard, byHits];
+      let [o, hold, g, top] = [isOpen, holdLeft, gain, hits ? openGain : 1];
       for (let i = from; i < from + n; i++) {
         const p = power[i];
+        if (hits && p > 0) top = p;
         if (o) {
           if (p >= closes) hold = holds;
           else if (hold > 0) hold--;
@@ -92,7 +98,7 @@ export function createGainStage(rate: number, initial: GateSettings): GainStage 
         }
         let wanted = 1;
         if (active) {
-          if (switching) wanted = o ? 1 : low;
+          if (switching) wanted = o ? top : low;
           else if (!o) wanted = sloped(p, openDb);
           else if (hold === 0) wanted = sloped(p, closeDb);
         }
@@ -106,7 +112,7 @@ export function createGainStage(rate: number, initial: GateSettings): GainStage 
         }
         out[i] = g;
       }
-      [isOpen, holdLeft, gain] = [o, hold, g];
+      [isOpen, holdLeft, gain, openGain] = [o, hold, g, top];
     },
     set,
     reset,

@@ -2,7 +2,7 @@
  * The gate: turns a mic down while its key is under the threshold. One object a mic, the same in the worklet, the render and the
  * command line.
  *
- *   key -> detector -> (look-ahead) -> gain stage -> gain x delayed audio -> output level
+ *   key -> detector (or the drum's own hits) -> (look-ahead) -> gain stage -> gain x delayed audio -> output level
  *
  * The audio is always delayed by the longest look-ahead and the detector's power by what is left of it, so that the latency
  * never changes and look-ahead may be turned while it plays.
@@ -10,7 +10,9 @@
 import { dbToGain } from '../dsp/db';
 import { GATE_PARAMS, type GateSettings } from '../params/gateParams';
 import { createDetector } from './detector';
+import type { KeyHit } from '../plan/live';
 import { createGainStage } from './gainStage';
+import { createHitKey } from './hitKey';
 
 /** Changes of the output level are ramped over this time. */
 const OUTPUT_RAMP_MS = 10;
@@ -22,11 +24,12 @@ export interface GateProcessor {
   /**
    * Processes `n` frames. `key` and `audio` are read at the same time positions (they may be the same array); `out` may be `audio`.
    * `keyOut`, where given, gets the key after its filter, in time with `out`: what *key listen* plays. Silence in gives silence
-   * out. Allocates nothing. The result does not depend on how a signal is cut into blocks.
+   * out. Allocates nothing. The result does not depend on how a signal is cut into blocks. `atFrame` is the place of the first sample in the
+   * recording: where hits open the gate, it must be right.
    */
-  process(key: Float32Array, audio: Float32Array, out: Float32Array, n: number, keyOut?: Float32Array): void;
-  /** New settings, from the next sample on, without clicks. */
-  set(s: GateSettings): void;
+  process(key: Float32Array, audio: Float32Array, out: Float32Array, n: number, keyOut?: Float32Array, atFrame?: number): void;
+  /** New settings and hits, from the next sample on, without clicks. */
+  set(s: GateSettings, hits?: readonly KeyHit[]): void;
   reset(): void;
 }
 
@@ -38,10 +41,11 @@ export const lookaheadFrames = (rate: number, s: Pick<GateSettings, 'lookaheadMs
   Math.min(gateLatency(rate), Math.round((s.lookaheadMs / 1000) * rate));
 
 /** `rate` in Hz. */
-export function createGate(rate: number, initial: GateSettings): GateProcessor {
+export function createGate(rate: number, initial: GateSettings, hits: readonly KeyHit[] = []): GateProcessor {
   const latency = gateLatency(rate);
   const detector = createDetector(rate, initial);
   const stage = createGainStage(rate, initial);
+  const hitKey = createHitKey();
   const audioRing = new Float32Array(latency);
   const keyRing = new Float32Array(latency);
   const powerRing = new Float64Array(latency);
@@ -54,8 +58,11 @@ export function createGate(rate: number, initial: GateSettings): GateProcessor {
   let outWanted = 1;
   let outStep = 0;
   let outGain = 1;
+  let byHits = false;
 
-  function set(s: GateSettings) {
+  function set(s: GateSettings, own: readonly KeyHit[] = []) {
+    byHits = s.keyBy === 'hits';
+    hitKey.set(byHits ? own : [], s.softDb);
     detector.set(s);
     stage.set(s);
     powerDelay = latency - lookaheadFrames(rate, s);
@@ -73,9 +80,10 @@ export function createGate(rate: number, initial: GateSettings): GateProcessor {
     outGain = outWanted;
   }
 
-  function run(key: Float32Array, audio: Float32Array, out: Float32Array, from: number, n: number, keyOut: Float32Array | undefined) {
+  function run(key: Float32Array, audio: Float32Array, out: Float32Array, from: number, n: number, keyOut: Float32Array | undefined, atFrame: number) {
     for (let i = 0; i < n; i++) keyIn[i] = key[from + i];
     detector.process(keyIn, power, 0, n, filtered);
+    if (byHits) hitKey.fill(power, 0, n, atFrame + from);
     let at = ringAt;
     if (powerDelay > 0) {
       // the ring holds the last `latency` powers; read `powerDelay` frames back, then write
@@ -111,12 +119,12 @@ export function createGate(rate: number, initial: GateSettings): GateProcessor {
     ringAt = at;
   }
 
-  set(initial);
+  set(initial, hits);
   reset();
   return {
     latency,
-    process(key, audio, out, n, keyOut) {
-      for (let from = 0; from < n; from += CHUNK) run(key, audio, out, from, Math.min(CHUNK, n - from), keyOut);
+    process(key, audio, out, n, keyOut, atFrame = 0) {
+      for (let from = 0; from < n; from += CHUNK) run(key, audio, out, from, Math.min(CHUNK, n - from), keyOut, atFrame);
     },
     set,
     reset,

@@ -18,6 +18,8 @@ export function formatNumber(p: NumberParam, value: number): string {
       return `${n(value, value < 1 ? 2 : value < 100 && p.step < 1 ? 1 : 0)} ms`;
     case 'Hz':
       return value >= 1000 ? `${n(value / 1000, 2)} kHz` : `${n(value, 0)} Hz`;
+    case '%':
+      return `${n(value, 0)} %`;
     case ':1':
       return `${n(value, 1)}:1`;
   }
@@ -49,7 +51,7 @@ export function formatParam(p: Param, value: unknown, micName: (id: string) => s
 export function parseNumber(p: NumberParam, text: string): number | null {
   const t = text.trim().toLowerCase().replace(MINUS, '-').replace(',', '.');
   if (p.end && t === p.end.text) return p.end.at === 'max' ? p.max : p.min;
-  const m = /^([+-]?\d*\.?\d+)\s*(db|ms|s|hz|khz|k|:1)?$/.exec(t);
+  const m = /^([+-]?\d*\.?\d+)\s*(db|ms|s|hz|khz|k|:1|%)?$/.exec(t);
   if (!m) return null;
   let v = Number(m[1]);
   if (m[2] === 's' && p.unit === 'ms') v *= 1000;

@@ -7,6 +7,18 @@ import { defaultsOf } from './types';
 
 export const GATE_PARAMS = {
   on: { kind: 'switch', label: 'Gate', default: false, help: 'Turns the mic down while its key is under the threshold.' },
+  keyBy: {
+    kind: 'choice', label: 'Opened by', default: 'level', options: [{ value: 'level', label: 'Level' }, { value: 'hits', label: 'Hits' }],
+    help: "A level that the key crosses, or the drum's own hits as found and corrected: those never open for spill. Hold then counts from the attack.",
+  },
+  hitMin: {
+    kind: 'number', label: 'Softest hit', unit: '%', min: 0, max: 100, default: 0, step: 1, scale: 'linear',
+    help: 'Hits softer than this do not open the gate.',
+  },
+  softDb: {
+    kind: 'number', label: 'Soft hits lower', unit: 'dB', min: 0, max: 24, default: 0, step: 0.5, scale: 'linear',
+    help: 'How much less far the gate opens for the softest hits: spill behind a soft stroke comes up less.',
+  },
   thresholdDb: {
     kind: 'number', label: 'Threshold', unit: 'dB', min: -80, max: 0, default: -30, step: 0.5, scale: 'linear',
     help: 'Opens when the key rises over this level. Raise it until nothing opens the gate, then lower it until just the wanted hits do.',

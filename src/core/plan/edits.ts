@@ -30,11 +30,27 @@ export function sameJson(a: unknown, b: unknown): boolean {
   return ka.length === Object.keys(b).length && ka.every((k) => sameJson((a as never)[k], (b as never)[k]));
 }
 
+/** Places where things come and go by key: null stands for "not there". */
+const isKeyed = (path: readonly string[]) => (path[0] === 'hits' && (path.length === 2 || path.length === 3)) || (path[0] === 'thresholds' && path.length === 2);
+
+function setKey(node: unknown, path: readonly string[], change: Change): unknown {
+  const key = path[path.length - 1];
+  const have = (node ?? {}) as Record<string, unknown>;
+  const now = Object.hasOwn(have, key) ? have[key] : null;
+  if (!sameJson(now, change.before)) throw new FreshGapError('EDIT_CONFLICT', `The plan holds another value at ${path.join('.')}.`, { path });
+  if (change.after !== null) return { ...have, [key]: change.after };
+  const { [key]: _gone, ...rest } = have;
+  return rest;
+}
+
 function setAt(node: unknown, path: readonly string[], i: number, change: Change): unknown {
+  if (i === path.length - 1 && isKeyed(path)) return setKey(node, path, change);
   if (i === path.length) {
     if (!sameJson(node, change.before)) throw new FreshGapError('EDIT_CONFLICT', `The plan holds another value at ${path.join('.')}.`, { path });
     return change.after;
   }
+  // the first hit of a drum brings the drum's list with it
+  if (path[0] === 'hits' && i === 1 && typeof node === 'object' && node !== null && !Object.hasOwn(node, path[1])) return { ...node, [path[1]]: setAt({}, path, 2, change) };
   if (typeof node !== 'object' || node === null || Array.isArray(node) || !Object.hasOwn(node, path[i])) {
     throw new FreshGapError('EDIT_CONFLICT', `The plan has nothing at ${path.join('.')}.`, { path });
   }
@@ -60,7 +76,7 @@ export function valueAt(plan: Plan, path: readonly string[]): Json | undefined {
 /** The same wishes on another state of the plan: "after" sides kept, "before" sides read anew; places that are gone are left out. */
 export function rebaseEdit(plan: Plan, edit: Edit): Edit {
   const changes = edit.changes.flatMap((c) => {
-    const before = valueAt(plan, c.path);
+    const before = valueAt(plan, c.path) ?? (isKeyed(c.path) ? null : undefined);
     return before === undefined || sameJson(before, c.after) ? [] : [{ path: c.path, before, after: c.after }];
   });
   return { label: edit.label, changes };

@@ -1,12 +1,27 @@
 /**
- * Brings plans of older versions up to the present one, step by step, before they are validated. Version 1 is the first;
- * each later version adds a function here that takes the plan of the version before it.
+ * Brings plans of older versions up to the present one, step by step, before they are validated. Each version after
+ * the first adds a function here that takes the plan of the version before it; plans in the database are brought up by SQL migrations.
  */
 import { FreshGapError } from '../errors';
 import { PLAN_FORMAT, PLAN_VERSION } from './plan';
 
 type Raw = Record<string, unknown>;
-const STEPS: ReadonlyArray<(old: Raw) => Raw> = [];
+/** Mics with their gates changed; what is not shaped like that is left for the validation to name. */
+function eachGate(mics: unknown, change: (gate: Raw) => Raw): unknown {
+  if (typeof mics !== 'object' || mics === null) return mics;
+  return Object.fromEntries(
+    Object.entries(mics).map(([id, mic]) => {
+      const treatment = (mic as Raw | null)?.treatment as Raw | undefined;
+      const gate = treatment?.gate;
+      return [id, typeof gate === 'object' && gate !== null ? { ...(mic as Raw), treatment: { ...treatment, gate: change(gate as Raw) } } : mic];
+    }),
+  );
+}
+
+const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
+  // 2: hits, and gates that they open
+  (old) => ({ ...old, mics: eachGate(old.mics, (gate) => ({ keyBy: 'level', hitMin: 0, softDb: 0, ...gate })), hits: {}, thresholds: {} }),
+];
 
 /** Throws PLAN_INVALID where this is no plan at all, PLAN_VERSION where it comes from a newer program. */
 export function migratePlan(raw: unknown): Raw {

@@ -4,10 +4,11 @@
  */
 import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
 import { type NamedChannel, guessRoles } from './guessRoles';
+import type { PlanHit } from './planHits';
 import { roleOf } from './roles';
 
 export const PLAN_FORMAT = 'fresh-gap-plan';
-export const PLAN_VERSION = 1;
+export const PLAN_VERSION = 2;
 
 export interface Treatment {
   readonly gate: Readonly<GateSettings>;
@@ -39,6 +40,10 @@ export interface Plan {
   /** Mic ids in the order they are shown. */
   readonly order: readonly string[];
   readonly mics: Readonly<Record<string, PlanMic>>;
+  /** Hits by drum and by an id of their own. */
+  readonly hits: Readonly<Record<string, Readonly<Record<string, PlanHit>>>>;
+  /** Least certainty of a found hit that counts, by drum; 0.4 where none is given. */
+  readonly thresholds: Readonly<Record<string, number>>;
 }
 
 export interface MicSource extends NamedChannel {
@@ -95,6 +100,8 @@ export function createPlan(sampleRate: number, sources: readonly MicSource[], id
     frames: Math.max(0, ...sources.map((s) => s.frames)),
     order,
     mics: Object.fromEntries(sources.map((s, i) => [order[i], newMic(s, roles[i], names[i])])),
+    hits: {},
+    thresholds: {},
   };
 }
 

@@ -5,6 +5,8 @@ import { useState } from 'react';
 import { editGate, sameJson } from '../../core/plan/edits';
 import { formatNumber } from '../../core/params/format';
 import { GATE_DEFAULTS, GATE_PARAMS, type GateSettings, isHardGate } from '../../core/params/gateParams';
+import { listHits } from '../../core/plan/planHits';
+import { roleOf } from '../../core/plan/roles';
 import { Segments } from '../shared/Segments';
 import { Toggle } from '../shared/Toggle';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
@@ -14,6 +16,9 @@ import { ParamRow } from './ParamRow';
 type NumberId = { [K in keyof GateSettings]: (typeof GATE_PARAMS)[K] extends { kind: 'number' } ? K : never }[keyof GateSettings];
 
 const LEVEL: readonly NumberId[] = ['thresholdDb', 'hysteresisDb', 'rangeDb', 'ratio', 'kneeDb'];
+const BY_HITS: readonly NumberId[] = ['hitMin', 'softDb', 'rangeDb'];
+/** A stroke's length to begin with where hits open the gate. */
+const HIT_HOLD_MS = 250;
 const TIME: readonly NumberId[] = ['attackMs', 'holdMs', 'releaseMs', 'lookaheadMs'];
 
 function Fold(p: { title: string; note: string; open: boolean; onOpen(v: boolean): void; children: React.ReactNode }) {
@@ -43,6 +48,10 @@ export function GatePanel() {
   const row = (id: NumberId, extra: { disabled?: boolean; extra?: React.ReactNode } = {}) => (
     <ParamRow key={id} id={id} param={GATE_PARAMS[id]} value={gate[id]} onMove={(v) => sketch((base) => editGate(base, focus, { [id]: v }))} onEnd={endGesture} {...extra} />
   );
+  const byHits = gate.keyBy === 'hits';
+  const drum = roleOf(mic.role).drum;
+  const hitCount = drum ? listHits(plan, drum).length : 0;
+  const openBy = (keyBy: GateSettings['keyBy']) => put({ keyBy, on: true, ...(keyBy === 'hits' && gate.holdMs === GATE_DEFAULTS.holdMs ? { holdMs: HIT_HOLD_MS } : {}) });
   const others = plan.order.filter((id) => id !== focus);
   const keyName = gate.keyFrom ? plan.mics[gate.keyFrom]?.name : null;
   const fold = (k: keyof typeof open) => ({ open: open[k], onOpen: (v: boolean) => setOpen((o) => ({ ...o, [k]: v })) });
@@ -62,22 +71,27 @@ export function GatePanel() {
       <header className="flex h-8 items-center gap-2">
         <Toggle label={`Gate of ${mic.name}`} checked={gate.on} onChange={(on) => put({ on })} title="Gate on or off (G)" />
         <h2 className="font-head text-base font-bold">Gate</h2>
-        <span className="truncate text-sm text-ink2">{!gate.on ? 'off' : keyName ? `opened by ${keyName}` : isHardGate(gate) ? 'open or closed' : 'expander'}</span>
+        <span className="truncate text-sm text-ink2">{!gate.on ? 'off' : byHits ? 'opened by hits' : keyName ? `opened by ${keyName}` : isHardGate(gate) ? 'open or closed' : 'expander'}</span>
         <button type="button" disabled={untouched} onClick={restore} className="ml-auto flex h-6 items-center gap-1 rounded-[6px] px-1.5 text-sm hover:bg-soft disabled:opacity-45" title="Every setting of this gate back to its default, off">
           <RotateCcw aria-hidden="true" size={13} /> Restore
         </button>
       </header>
-      <Fold title="Curve" note="out over key in, dB" {...fold('curve')}>
+      <div className="flex h-[28px] items-center gap-2 border-t border-line" title={GATE_PARAMS.keyBy.help}>
+        <span className="text-ink2">{GATE_PARAMS.keyBy.label}</span>
+        <Segments small label={GATE_PARAMS.keyBy.label} value={gate.keyBy} options={GATE_PARAMS.keyBy.options} onChange={openBy} disabled={!drum} />
+        <span className="num ml-auto text-xs text-ink2">{drum ? `${hitCount} hits` : 'no own drum'}</span>
+      </div>
+      {!byHits && <Fold title="Curve" note="out over key in, dB" {...fold('curve')}>
         <CurveChart gate={gate} />
-      </Fold>
-      <Fold title="Level" note={`opens ${formatNumber(GATE_PARAMS.thresholdDb, gate.thresholdDb)}`} {...fold('level')}>
-        {LEVEL.map((id) => row(id, id === 'kneeDb' ? { disabled: isHardGate(gate) } : {}))}
+      </Fold>}
+      <Fold title="Level" note={byHits ? 'by strength' : `opens ${formatNumber(GATE_PARAMS.thresholdDb, gate.thresholdDb)}`} {...fold('level')}>
+        {(byHits ? BY_HITS : LEVEL).map((id) => row(id, id === 'kneeDb' ? { disabled: isHardGate(gate) } : {}))}
         {row('outputDb')}
       </Fold>
       <Fold title="Time" note={`release ${formatNumber(GATE_PARAMS.releaseMs, gate.releaseMs)}`} {...fold('time')}>
         {TIME.map((id) => row(id))}
       </Fold>
-      <Fold title="Key" note={keyName ?? 'itself'} {...fold('key')}>
+      {!byHits && <Fold title="Key" note={keyName ?? 'itself'} {...fold('key')}>
         <div className="grid h-[26px] grid-cols-[96px_1fr] items-center gap-2" title={GATE_PARAMS.keyFrom.help}>
           <span className="text-ink2" id="key-from">
             {GATE_PARAMS.keyFrom.label}
@@ -111,7 +125,7 @@ export function GatePanel() {
             Hear key
           </button>
         </div>
-      </Fold>
+      </Fold>}
     </section>
   );
 }

@@ -112,7 +112,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
       dot(samples.samples, samples.origin, on ? palette.css.ink2 : palette.css.ink);
       if (on && near) dot(near.clean, near.from, palette.css.ink);
     }
-    if (shown && on) {
+    if (shown && on && gate?.keyBy !== 'hits') {
       // the level the gate hears, on the same scale as the thresholds
       const bins = shown.level;
       const line: [number, number][] = [];
@@ -136,7 +136,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
       path(g, curve, palette.css.hand, 1.5 * dpr);
     }
     drawTaken(lane, dpr, on ? gain : null, w, palette);
-  }, [audio, view, width, height, dpr, scale, shown, detail, palette, tick, gate?.on, close, perPixel, focus]);
+  }, [audio, view, width, height, dpr, scale, shown, detail, palette, tick, gate?.on, gate?.keyBy, close, perPixel, focus]);
 
   useGesture(
     {
@@ -193,7 +193,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
         {loop && (
           <div className={`pointer-events-none absolute top-0 bottom-0 border-x ${loopOn ? 'border-hand' : 'border-line2'}`} style={{ left: share(loop.from), width: `${(100 * (loop.to - loop.from)) / (view.to - view.from)}%` }} />
         )}
-        {gate && (
+        {gate && gate.keyBy !== 'hits' && (
           <>
             <LevelLine
               label="Opens" db={gate.thresholdDb} minDb={-80} maxDb={0} scale={scale} height={height}

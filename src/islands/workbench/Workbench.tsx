@@ -5,6 +5,8 @@ import { tinykeys } from 'tinykeys';
 import { FreshGapError } from '../../core/errors';
 import { Clean } from '../clean/Clean';
 import { Deliver } from '../deliver/Deliver';
+import { DrumPanel } from '../hits/DrumPanel';
+import { Hits } from '../hits/Hits';
 import { Intake } from '../intake/Intake';
 import { describe } from '../shared/api';
 import { CommandList, KeysHelp } from './Dialogs';
@@ -102,7 +104,9 @@ export function Workbench(p: { id: string; step: Step }) {
   useEffect(() => {
     if (blocked) return;
     const keys: Record<string, (e: KeyboardEvent) => void> = {};
-    for (const c of commands.list) {
+    const here = commands.list.filter((c) => !c.step || c.step === step);
+    // what belongs to this step is set last and so wins
+    for (const c of [...here].sort((a, b) => Number(Boolean(a.step)) - Number(Boolean(b.step)))) {
       for (const k of c.keys ?? []) {
         keys[k] = (e) => {
           const single = !e.ctrlKey && !e.metaKey;
@@ -113,7 +117,7 @@ export function Workbench(p: { id: string; step: Step }) {
       }
     }
     return tinykeys(window, keys);
-  }, [commands, blocked]);
+  }, [commands, blocked, step]);
 
   if (error) {
     const { title, text } = describe(error);
@@ -147,8 +151,8 @@ export function Workbench(p: { id: string; step: Step }) {
         </p>
       ) : (
         <div className={`grid min-h-0 flex-1 ${ready ? 'grid-cols-[196px_1fr]' : ''}`}>
-          {ready && <MicList />}
-          <div className="flex min-h-0 min-w-0 flex-col">{shown === 'intake' ? <Intake onGo={commands.go} /> : shown === 'clean' ? <Clean /> : <Deliver />}</div>
+          {ready && (shown === 'hits' ? <DrumPanel /> : <MicList />)}
+          <div className="flex min-h-0 min-w-0 flex-col">{shown === 'intake' ? <Intake onGo={commands.go} /> : shown === 'hits' ? <Hits /> : shown === 'clean' ? <Clean /> : <Deliver />}</div>
         </div>
       )}
       <TransportBar />

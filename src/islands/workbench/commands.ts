@@ -1,13 +1,17 @@
 /** Every action of the workbench once: its name, its keys, what it does. Keyboard, command list and key help all read this. */
 import { editGate } from '../../core/plan/edits';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
+import { startAnalysis } from '../hits/Hits';
+import { drumsOf, give, hear, keep, move, nextDoubtful, nextInTime, reject } from '../hits/hitsState';
 import { goTo, heardAt, togglePlay } from './engine';
 import type { Step } from './steps';
 import { commit, dropGesture, redo, undo, useBench } from './store';
 
 export interface Command {
   id: string;
-  group: 'Listen' | 'View' | 'Mics' | 'Plan' | 'Go';
+  group: 'Listen' | 'View' | 'Mics' | 'Plan' | 'Hits' | 'Go';
+  /** Only there. Commands of a step come before others with the same keys. */
+  step?: Step;
   label: string;
   /** As tinykeys reads them. */
   keys?: string[];
@@ -84,13 +88,35 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'redo', group: 'Plan', label: 'Redo', keys: ['$mod+Shift+Z', '$mod+y'], shown: 'Ctrl Shift Z', run: redo },
     { id: 'escape', group: 'Plan', label: 'Give up the move under way', keys: ['Escape'], shown: 'Esc', run: dropGesture },
 
+    { id: 'hit-keep', group: 'Hits', step: 'hits', label: 'Keep the hit, go on', keys: ['Enter'], shown: 'Enter', run: keep },
+    { id: 'hit-reject', group: 'Hits', step: 'hits', label: 'Not a hit, go on', keys: ['x', 'Delete', 'Backspace'], shown: 'X', run: reject },
+    { id: 'hit-hear', group: 'Hits', step: 'hits', label: 'Hear it in its own mic', keys: ['h'], shown: 'H', run: () => hear('owner') },
+    { id: 'hit-kit', group: 'Hits', step: 'hits', label: 'Hear it in the kit', keys: ['Shift+H'], shown: 'Shift H', run: () => hear('kit') },
+    { id: 'hit-next', group: 'Hits', step: 'hits', label: 'Next in doubt', keys: ['n', 'ArrowDown'], shown: 'N', run: () => nextDoubtful(1) },
+    { id: 'hit-previous', group: 'Hits', step: 'hits', label: 'The one in doubt before', keys: ['p', 'ArrowUp'], shown: 'P', run: () => nextDoubtful(-1) },
+    { id: 'hit-later', group: 'Hits', step: 'hits', label: 'Next hit of this drum', keys: ['.'], shown: '.', run: () => nextInTime(1) },
+    { id: 'hit-earlier', group: 'Hits', step: 'hits', label: 'Hit of this drum before', keys: [','], shown: ',', run: () => nextInTime(-1) },
+    { id: 'hit-ms-on', group: 'Hits', step: 'hits', label: 'Move 1 ms later', keys: ['Alt+ArrowRight'], shown: 'Alt →', run: () => move(Math.round(rate() / 1000)) },
+    { id: 'hit-ms-back', group: 'Hits', step: 'hits', label: 'Move 1 ms earlier', keys: ['Alt+ArrowLeft'], shown: 'Alt ←', run: () => move(-Math.round(rate() / 1000)) },
+    { id: 'hit-sample-on', group: 'Hits', step: 'hits', label: 'Move a sample later', keys: ['Alt+Shift+ArrowRight'], shown: 'Alt Shift →', run: () => move(1) },
+    { id: 'hit-sample-back', group: 'Hits', step: 'hits', label: 'Move a sample earlier', keys: ['Alt+Shift+ArrowLeft'], shown: 'Alt Shift ←', run: () => move(-1) },
+    ...Array.from({ length: 9 }, (_, i): Command => ({ id: `hit-give-${i + 1}`, group: 'Hits', step: 'hits', label: `Give to drum ${i + 1}`, keys: [String(i + 1)], shown: i === 0 ? '1 to 9' : undefined, run: () => giveTo(i) })),
+    { id: 'hit-find', group: 'Hits', label: 'Find the hits anew', run: () => void startAnalysis() },
+
     { id: 'intake', group: 'Go', label: 'Go to Intake', run: () => go('intake') },
+    { id: 'hits', group: 'Go', label: 'Go to Hits', run: () => go('hits') },
     { id: 'clean', group: 'Go', label: 'Go to Clean', run: () => go('clean') },
     { id: 'deliver', group: 'Go', label: 'Go to Deliver', run: () => go('deliver') },
     { id: 'home', group: 'Go', label: 'All recordings', run: () => window.location.assign('/') },
     { id: 'list', group: 'Go', label: 'Commands', keys: ['/'], shown: '/', run: list },
     { id: 'help', group: 'Go', label: 'Keys', keys: ['Shift+?', '?'], shown: '?', run: help },
   ];
+}
+
+function giveTo(i: number) {
+  const { plan } = get();
+  const drum = plan && drumsOf(plan)[i];
+  if (drum) give(drum);
 }
 
 function zoomAtHeard(factor: number) {

@@ -3,6 +3,7 @@
  * the page's state; whoever draws it asks `heardAt()` in an animation frame.
  */
 import { roleOf } from '../../core/plan/roles';
+import { liveTreatment } from '../../core/plan/live';
 import type { Plan } from '../../core/plan/plan';
 import type { DetailResult, FromPreview, PreviewRequest } from '../../engine/preview.worker';
 import PreviewWorker from '../../engine/preview.worker.ts?worker';
@@ -106,7 +107,7 @@ function askPreview(s: Bench) {
   const own = mics.find((m) => m.id === s.focus);
   const key = mics.find((m) => m.id === mic.treatment.gate.keyFrom) ?? own;
   if (!own || !key) return;
-  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, gate: mic.treatment.gate };
+  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, gate: mic.treatment.gate, hits: liveTreatment(s.plan as Plan, s.focus).hits };
   const asked = JSON.stringify(request);
   if (asked === lastAsked) return;
   lastAsked = asked;
@@ -158,7 +159,7 @@ export function startEngine(onError: (e: unknown) => void): () => void {
     rate: data.recording.sampleRate,
     frames: data.recording.frames,
     mics,
-    treatments: order.map((id) => plan.mics[id].treatment),
+    treatments: order.map((id) => liveTreatment(plan, id)),
     monitor: monitorOf(s),
     onState,
     onError,
@@ -170,7 +171,7 @@ export function startEngine(onError: (e: unknown) => void): () => void {
   askPreview(s);
   const off = useBench.subscribe((now, old) => {
     if (!now.plan || !transport) return;
-    if (now.plan !== old.plan) for (const [i, id] of now.plan.order.entries()) transport.setTreatment(i, now.plan.mics[id].treatment);
+    if (now.plan !== old.plan) for (const [i, id] of now.plan.order.entries()) transport.setTreatment(i, liveTreatment(now.plan, id));
     if (now.loop !== old.loop || now.loopOn !== old.loopOn) transport.setLoop(now.loopOn ? now.loop : null);
     if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.monitorDb !== old.monitorDb) {
       transport.setMonitor(monitorOf(now));
@@ -183,7 +184,7 @@ export function startEngine(onError: (e: unknown) => void): () => void {
     render: (from: number, frames: number) => {
       const b = get();
       const p = b.plan as Plan;
-      return renderOffline({ rate: b.data?.recording.sampleRate ?? 0, frames: b.data?.recording.frames ?? 0, mics: transportMics(b), treatments: p.order.map((id) => p.mics[id].treatment), monitor: monitorOf(b) }, from, frames, b.loopOn ? b.loop : null);
+      return renderOffline({ rate: b.data?.recording.sampleRate ?? 0, frames: b.data?.recording.frames ?? 0, mics: transportMics(b), treatments: p.order.map((id) => liveTreatment(p, id)), monitor: monitorOf(b) }, from, frames, b.loopOn ? b.loop : null);
     },
     heardAt,
   };

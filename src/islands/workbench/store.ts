@@ -9,6 +9,7 @@ import type { Plan, PlanMic } from '../../core/plan/plan';
 import type { Listen, Loop } from '../../engine/protocol';
 import type { GateFigures } from '../../core/measure/gateOverview';
 import type { PlanState } from '../../server/sql/plans';
+import type { AnalysisView } from '../../server/analysis';
 import type { Workbench } from '../../server/workbench';
 import { OfflineError, request } from '../shared/api';
 
@@ -55,6 +56,11 @@ export interface Bench {
   playing: boolean;
   buffering: boolean;
 
+  /** The chosen hit, and several selected ones as "drum/id". */
+  hit: { drum: string; id: string } | null;
+  picked: ReadonlySet<string>;
+  analysis: AnalysisView | null;
+
   preview: Preview | null;
   previewLoading: number | null;
 }
@@ -62,7 +68,7 @@ export interface Bench {
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
   focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, solo: new Set(), muted: new Set(),
-  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, preview: null, previewLoading: null,
+  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, hit: null, picked: new Set(), analysis: null, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;

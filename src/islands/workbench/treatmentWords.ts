@@ -6,6 +6,7 @@ import type { Plan, PlanMic } from '../../core/plan/plan';
 export function treatmentWords(plan: Plan, mic: PlanMic): string {
   const g = mic.treatment.gate;
   if (!g.on) return 'as is';
+  if (g.keyBy === 'hits') return 'opened by its hits';
   const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;
   if (key) return `opened by ${key}`;
   return `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;

@@ -36,12 +36,35 @@ class PlanDto {
   @IsInt() @Min(0) frames!: number;
   @IsArray() @ArrayMaxSize(MAX_MICS) @IsString({ each: true }) @Length(1, 220, { each: true }) order!: string[];
   @IsObject() mics!: Record<string, unknown>;
+  @IsObject() hits!: Record<string, unknown>;
+  @IsObject() thresholds!: Record<string, unknown>;
+}
+
+export const MAX_HITS = 50_000;
+const STATES = new Set(['found', 'confirmed', 'rejected', 'added']);
+const DRUM_ID = /^[a-z][a-z0-9-]{0,39}$/;
+const share = (v: unknown): v is number => typeof v === 'number' && v >= 0 && v <= 1;
+
+/** Hits by hand: a class a hit would cost more than the rest of the plan together. */
+function checkHits(hits: Record<string, unknown>, thresholds: Record<string, unknown>, frames: number): void {
+  const bad = (what: string) => new FreshGapError('PLAN_INVALID', what);
+  let n = 0;
+  for (const [drum, list] of Object.entries(hits)) {
+    if (!DRUM_ID.test(drum) || typeof list !== 'object' || list === null || Array.isArray(list)) throw bad(`hits of ${drum.slice(0, 40)} are no list of hits.`);
+    for (const [id, h] of Object.entries(list as Record<string, Record<string, unknown> | null>)) {
+      if (++n > MAX_HITS) throw bad(`a plan holds up to ${MAX_HITS} hits.`);
+      const ok = id.length <= 40 && h && Number.isInteger(h.frame) && (h.frame as number) >= 0 && (h.frame as number) <= frames && share(h.strength) && share(h.certainty) && STATES.has(String(h.state)) && Object.keys(h).length === 4;
+      if (!ok) throw bad(`the hit ${id.slice(0, 40)} of ${drum} needs a frame within the recording, strength and certainty of 0 to 1, and a state.`);
+    }
+  }
+  for (const [drum, t] of Object.entries(thresholds)) if (!DRUM_ID.test(drum) || !share(t)) throw bad(`the threshold of ${drum.slice(0, 40)} is not between 0 and 1.`);
 }
 
 /** The plan that `raw` holds, older versions brought up to date. Throws PLAN_INVALID (naming what is wrong) or PLAN_VERSION. */
 export function parsePlan(raw: unknown): Plan {
   const plan = migratePlan(raw);
-  const { mics, order } = validated(PlanDto, plan, 'PLAN_INVALID');
+  const { mics, order, hits, thresholds, frames } = validated(PlanDto, plan, 'PLAN_INVALID');
+  checkHits(hits, thresholds, frames);
   const ids = Object.keys(mics);
   if (ids.length !== order.length || new Set(order).size !== order.length || !order.every((id) => Object.hasOwn(mics, id))) {
     throw new FreshGapError('PLAN_INVALID', 'The order of mics and the mics do not agree.');

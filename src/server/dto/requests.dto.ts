@@ -8,14 +8,14 @@ export class NameDto {
 }
 
 class ChangeDto {
-  @IsArray() @ArrayMinSize(3) @ArrayMaxSize(6) @IsString({ each: true }) path!: string[];
-  @IsDefined() before!: unknown;
-  @IsDefined() after!: unknown;
+  @IsArray() @ArrayMinSize(2) @ArrayMaxSize(6) @IsString({ each: true }) path!: string[];
+  @ValidateIf((c: ChangeDto) => c.before !== null) @IsDefined() before!: unknown;
+  @ValidateIf((c: ChangeDto) => c.after !== null) @IsDefined() after!: unknown;
 }
 
 class EditDto {
   @IsString() @Length(1, 300) label!: string;
-  @IsArray() @ArrayMinSize(1) @ArrayMaxSize(512) @ValidateNested({ each: true }) @Type(() => ChangeDto) changes!: ChangeDto[];
+  @IsArray() @ArrayMinSize(1) @ArrayMaxSize(20000) @ValidateNested({ each: true }) @Type(() => ChangeDto) changes!: ChangeDto[];
 }
 
 class StepDto {

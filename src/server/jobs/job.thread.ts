@@ -6,6 +6,7 @@ import type { MessagePort } from 'node:worker_threads';
 import { type ErrorData, toErrorData } from '../../core/errors';
 import { connect } from '../db';
 import { getRecording } from '../sql/recordings';
+import { runAnalysis } from './analysisJob';
 import { type ExportInput, runExport } from './exportJob';
 
 export interface JobTask {
@@ -35,6 +36,7 @@ export default async function run(task: JobTask): Promise<JobOutcome> {
   try {
     const recording = await getRecording(sql, task.recordingId);
     if (task.kind === 'export') return { result: await runExport(sql, task.recordingId, recording.name, task.input as ExportInput, report) };
+    if (task.kind === 'analysis') return { result: await runAnalysis(sql, task.recordingId, report) };
     throw new Error(`Unknown kind of job: ${task.kind}`);
   } catch (e) {
     return { error: toErrorData(e) };

@@ -1,0 +1,105 @@
+/** fresh-gap measure: figures of cleaned mics against the truth, and of found hits against true ones. */
+import { readFile, readdir } from 'node:fs/promises';
+import { basename, join } from 'node:path';
+import { FreshGapError } from '../core/errors';
+import { type CleanScore, meanScore, scoreClean } from '../core/measure/scoreClean';
+import { type TimedHit, scoreHits } from '../core/measure/scoreHits';
+import { guessRoles } from '../core/plan/guessRoles';
+import { roleOf } from '../core/plan/roles';
+import { openWav } from './wavFile';
+
+async function json(path: string): Promise<unknown> {
+  try {
+    return JSON.parse(await readFile(path, 'utf8'));
+  } catch {
+    throw new FreshGapError('CLI_TRUTH', `${path} cannot be read as JSON.`);
+  }
+}
+
+/** Hits by drum from hits.json of this program or of a truth folder (`time` or `time_s`, `strength` or `velocity`; plain numbers too). */
+export async function readHits(path: string): Promise<Record<string, TimedHit[]>> {
+  const raw = (await json(path)) as { drums?: Record<string, unknown> } & Record<string, unknown>;
+  const drums = (raw.drums ?? raw) as Record<string, unknown>;
+  const out: Record<string, TimedHit[]> = {};
+  for (const [drum, list] of Object.entries(drums)) {
+    if (!Array.isArray(list)) continue;
+    out[drum] = list.map((h: unknown) => {
+      const o = h as Record<string, number>;
+      const time = typeof h === 'number' ? h : (o.time ?? o.time_s);
+      if (typeof time !== 'number') throw new FreshGapError('CLI_TRUTH', `${path}: a hit of ${drum} has no time.`);
+      return { time, strength: typeof h === 'number' ? undefined : (o.strength ?? o.velocity) };
+    });
+  }
+  return out;
+}
+
+async function samples(folder: string, name: string): Promise<{ rate: number; x: Float32Array } | null> {
+  const names = await readdir(folder).catch(() => [] as string[]);
+  if (!names.includes(name)) return null;
+  const f = await openWav(folder, name);
+  try {
+    const x = new Float32Array(f.info.frames);
+    const y = new Float32Array(f.info.frames);
+    for (let c = 0; c < f.info.channels; c++) {
+      await f.reader(c).read(0, y);
+      for (let i = 0; i < x.length; i++) x[i] += y[i] / f.info.channels;
+    }
+    return { rate: f.info.rate, x };
+  } finally {
+    await f.close();
+  }
+}
+
+const toLength = (x: Float32Array, n: number) => {
+  const out = new Float32Array(n);
+  out.set(x.subarray(0, n));
+  return out;
+};
+
+/**
+ * Scores every mic that has a truth file of its name. `truth` holds those files, late/ (the own drum's later room sound, may be missing) and
+ * hits.json; kit.json beside the raw mics may say how much later than the contact a stroke arrives at each mic.
+ */
+export async function measureClean(raw: string, clean: string, truth: string): Promise<{ mics: Record<string, CleanScore>; mean: ReturnType<typeof meanScore> }> {
+  const names = (await readdir(truth).catch(() => [] as string[])).filter((n) => /\.wav$/i.test(n)).sort();
+  if (names.length === 0) throw new FreshGapError('CLI_TRUTH', `${truth} holds no WAV files.`);
+  const hits = await readHits(join(truth, 'hits.json'));
+  const kit = (await json(join(raw, 'kit.json')).catch(() => null)) as { mics?: { file: string; own: string | null; arrival_offset_s?: number }[] } | null;
+  const roles = guessRoles(names.map((file) => ({ file, channel: 0, channels: 1 })));
+  const mics: Record<string, CleanScore> = {};
+  for (const [i, name] of names.entries()) {
+    const known = kit?.mics?.find((m) => m.file === name);
+    const own = known?.own ?? roleOf(roles[i]).drum;
+    if (!own || !hits[own]) continue;
+    const [r, t, c, l] = [await samples(raw, name), await samples(truth, name), await samples(clean, name), await samples(join(truth, 'late'), name)];
+    if (!r || !t) continue;
+    if (!c) throw new FreshGapError('CLI_TRUTH', `${clean} has no ${name}.`);
+    if (r.rate !== t.rate || c.rate !== t.rate) throw new FreshGapError('RATE_MISMATCH', `${name} has another sample rate than its truth.`);
+    const n = t.x.length;
+    const list = [...hits[own]].sort((a, b) => a.time - b.time);
+    mics[name] = scoreClean(
+      {
+        rate: t.rate, raw: toLength(r.x, n), truth: t.x, late: toLength(l?.x ?? new Float32Array(0), n),
+        hits: list.map((h) => Math.min(n - 1, Math.round((h.time + (known?.arrival_offset_s ?? 0)) * t.rate))), strengths: list.map((h) => h.strength ?? 1),
+      },
+      toLength(c.x, n),
+    );
+  }
+  if (Object.keys(mics).length === 0) throw new FreshGapError('CLI_TRUTH', `${basename(truth)} has no truth for any mic of ${raw}.`);
+  return { mics, mean: meanScore(Object.values(mics)) };
+}
+
+export async function measureHits(truth: string, found: string): Promise<ReturnType<typeof scoreHits>> {
+  return scoreHits(await readHits(truth), await readHits(found));
+}
+
+/** Rows of numbers under heads, as text. */
+export function table(head: string, rows: Record<string, object>): string {
+  const names = Object.keys(Object.values(rows)[0] ?? {});
+  const cell = (v: unknown) => (typeof v === 'number' ? (Number.isInteger(v) ? String(v) : v.toFixed(2)) : v === null ? '-' : String(v));
+  const short = (n: string) => n.replace(/([A-Z])/g, ' $1').toLowerCase().replace(/ db$/, ' dB').replace(/ ms$/, ' ms').trim();
+  const columns = names.map((n) => [short(n), ...Object.values(rows).map((r) => cell((r as Record<string, unknown>)[n]))]);
+  const first = [head, ...Object.keys(rows)];
+  const widths = [first, ...columns].map((c) => Math.max(...c.map((s) => s.length)));
+  return first.map((f, r) => [f.padEnd(widths[0]), ...columns.map((c, k) => c[r].padStart(widths[k + 1]))].join('  ')).join('\n');
+}

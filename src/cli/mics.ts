@@ -1,0 +1,67 @@
+/** Mics of a folder for the analysis commands: roles by file name or by a roles file, samples read whole, one mic at a time. */
+import { readFile } from 'node:fs/promises';
+import { FreshGapError } from '../core/errors';
+import { guessRoles } from '../core/plan/guessRoles';
+import { ROLES, isRoleId, roleOf } from '../core/plan/roles';
+import { type WavFile, openFolder } from './wavFile';
+
+export interface FolderMics {
+  readonly rate: number;
+  readonly frames: number;
+  readonly roles: readonly string[];
+  readonly names: readonly string[];
+  readonly files: readonly string[];
+  read(mic: number): Promise<Float32Array>;
+  close(): Promise<void>;
+}
+
+async function readRoles(path: string, files: readonly WavFile[]): Promise<Record<string, string>> {
+  let raw: unknown;
+  try {
+    raw = JSON.parse(await readFile(path, 'utf8'));
+  } catch {
+    throw new FreshGapError('CLI_ROLES', `${path} cannot be read as JSON.`);
+  }
+  if (typeof raw !== 'object' || raw === null || Array.isArray(raw)) throw new FreshGapError('CLI_ROLES', `${path} holds no object.`);
+  for (const [file, role] of Object.entries(raw)) {
+    if (!files.some((f) => f.name === file)) throw new FreshGapError('CLI_ROLES', `${path} names ${file}, which is not in the folder.`);
+    if (typeof role !== 'string' || !isRoleId(role)) throw new FreshGapError('CLI_ROLES', `${path}: ${String(role)} is no role. Roles are ${ROLES.map((r) => r.id).join(', ')}.`);
+  }
+  return raw as Record<string, string>;
+}
+
+/** A stereo file gives two mics; a given role for it counts for both sides (left and right where the role has sides). */
+export async function openMics(folder: string, rolesFile?: string): Promise<FolderMics> {
+  const files = await openFolder(folder);
+  try {
+    const channels = files.flatMap((f) => Array.from({ length: f.info.channels }, (_, channel) => ({ file: f.name, channel, channels: f.info.channels })));
+    const guessed = guessRoles(channels);
+    const given = rolesFile ? await readRoles(rolesFile, files) : {};
+    const roles = channels.map((c, i) => {
+      const role = given[c.file];
+      if (!role) return guessed[i];
+      const side = `${role}-${c.channel === 0 ? 'left' : 'right'}`;
+      return c.channels === 2 && isRoleId(side) ? side : role;
+    });
+    const frames = Math.max(...files.map((f) => f.info.frames));
+    return {
+      rate: files[0].info.rate,
+      frames,
+      roles,
+      names: channels.map((c, i) => (c.channels === 2 ? `${c.file} ${c.channel === 0 ? 'left' : 'right'}` : `${c.file} (${roleOf(roles[i]).label})`)),
+      files: channels.map((c) => c.file),
+      async read(mic) {
+        const c = channels[mic];
+        const out = new Float32Array(frames);
+        await (files.find((f) => f.name === c.file) as WavFile).reader(c.channel).read(0, out);
+        return out;
+      },
+      close: async () => {
+        await Promise.all(files.map((f) => f.close()));
+      },
+    };
+  } catch (e) {
+    await Promise.all(files.map((f) => f.close()));
+    throw e;
+  }
+}

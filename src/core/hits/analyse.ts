@@ -1,0 +1,74 @@
+/** Hits, spill map and what is odd about the mics: all that is found in a recording at once, for the job and the command line. */
+import { roleOf } from '../plan/roles';
+import { type SpillRow, spillMap } from '../spill/spillMap';
+import { type FoundHit, type Networks, THRESHOLD, detectHits } from './detectHits';
+import { EDGES } from './kinds';
+import { NETWORKS } from './weights';
+
+export interface Analysis {
+  readonly version: number;
+  readonly drums: Readonly<Record<string, readonly FoundHit[]>>;
+  readonly spill: readonly SpillRow[];
+  /** Edges of the spill map's bands, Hz. */
+  readonly bandsHz: readonly number[];
+  readonly notes: readonly string[];
+}
+
+/** Raised whenever the same audio would give another result. */
+export const ANALYSIS_VERSION = 1;
+
+const SILENT = 10 ** (-90 / 20);
+/** A mic that hears its drum this much later than others do was moved. */
+const MOVED_MS = 8;
+
+/**
+ * `roles` by mic; `names` for notes; `read(mic)` gives the samples of a mic, all of one length, `rate` in Hz. Notes are for people: silent,
+ * moved or inverted mics, drums that nobody plays. `progress` is told 0..1 and may throw to cancel.
+ */
+export async function analyse(
+  rate: number, roles: readonly string[], names: readonly string[], read: (mic: number) => Float32Array | Promise<Float32Array>, progress: (done: number) => void | Promise<void> = () => {}, networks: Networks = NETWORKS,
+): Promise<Analysis> {
+  const notes: string[] = [];
+  const silent = new Set<number>();
+  const checked = async (m: number) => {
+    const x = await read(m);
+    let peak = 0;
+    for (let i = 0; i < x.length; i++) {
+      const a = Math.abs(x[i]);
+      if (a > peak) peak = a;
+    }
+    if (peak < SILENT && !silent.has(m)) {
+      silent.add(m);
+      notes.push(`${names[m]} is silent.`);
+    }
+    return x;
+  };
+  const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead' }));
+  const { drums, song } = await detectHits(rate, mics, checked, networks, (d) => progress(0.8 * d));
+  const sure = new Map(Object.entries(drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= Math.max(THRESHOLD, 0.8) && h.strength > 0.15).map((h) => h.time)]));
+  const spill = await spillMap(
+    rate, mics.length, read,
+    [...sure].map(([drum, times]) => ({
+      drum, times, main: song.sources.get(drum)?.main ?? 0, foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t),
+    })),
+  );
+  for (const row of spill) {
+    const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null && !silent.has(m)).map((e) => e.delayMs as number);
+    const early = others.filter((d) => d < -MOVED_MS);
+    if (others.length >= 3 && early.length > others.length / 2) notes.push(`${names[row.main]} seems to come some ${Math.round(-median(early))} ms late against the other mics.`);
+  }
+  mics.forEach((_, m) => {
+    const delays = spill.filter((r) => r.main !== m).flatMap((r) => (r.mics[m].delayMs === null ? [] : [r.mics[m].delayMs as number]));
+    if (delays.length >= 2 && median(delays) > 18) notes.push(`${names[m]} comes some ${Math.round(median(delays))} ms after the close mics: far away, or moved.`);
+    const own = spill.find((r) => r.drum === mics[m].own && r.main !== m);
+    if (own && own.mics[m].polarity < 0 && own.mics[m].levelDb > -20) notes.push(`${names[m]} hears ${roleOf(roles[own.main]).label.toLowerCase()}'s drum upside down: usual under a drum, elsewhere turn it.`);
+  });
+  for (const [d, list] of Object.entries(drums)) if (list.length === 0) notes.push(`No strokes found on ${d}.`);
+  await progress(1);
+  return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, notes };
+}
+
+function median(v: readonly number[]): number {
+  const s = [...v].sort((a, b) => a - b);
+  return s[s.length >> 1];
+}

@@ -1,0 +1,108 @@
+/**
+ * For chosen candidates of one drum: how much better the mixture explains them with the drum than without it, over own mics, other mics
+ * and parts of the spectrum; what share of the event in the own mic is the drum's.
+ */
+import { BANDS } from './kinds';
+import { type Patterns, createFitter, divergence } from './mixture';
+import type { Song, Source } from './song';
+
+export interface Evidence {
+  /** Divergence without the drum minus with it: own mics, all mics, the best own cell. */
+  readonly gainOwn: Float64Array;
+  readonly gainAll: Float64Array;
+  readonly gainBest: Float64Array;
+  /** Gains in the own mic's lows, mids, highs, in the overheads, in other close mics; signed logarithms. */
+  readonly parts: readonly Float64Array[];
+  /** Largest share of an own cell, and share of the own mic's power in the drum's range. */
+  readonly share: Float64Array;
+  readonly shareRange: Float64Array;
+  /** Explained power in the drum's range at the own mic. */
+  readonly own: Float64Array;
+  /** Divergence that is left, mean over the own mic's cells and over all. */
+  readonly leftOwn: Float64Array;
+  readonly leftAll: Float64Array;
+  readonly before: Float64Array;
+  /** Rise in the drum's range at the own mic, dB, and the largest rise of the drum's own part over what was there, dB. */
+  readonly rise: Float64Array;
+  readonly riseOwn: Float64Array;
+  /** Modelled power of the other drums, cells a candidate. */
+  readonly others: Float32Array;
+}
+
+const signedLog = (v: number) => Math.sign(v) * Math.log1p(Math.abs(v));
+
+export function evidence(song: Song, s: Source, patterns: Patterns, which: readonly number[], rounds = 40): Evidence {
+  const { cells, mics, overheads } = song;
+  const n = which.length;
+  const K = patterns.names.length;
+  const fitter = createFitter(patterns);
+  const [withIt, without] = [fitter.result(), fitter.result()];
+  const mine = Uint8Array.from(patterns.names, (name) => (name === s.drum ? 1 : 0));
+  const rest = mine.map((v) => 1 - v);
+  const column = () => new Float64Array(n);
+  const e = {
+    gainOwn: column(), gainAll: column(), gainBest: column(), parts: Array.from({ length: 5 }, column), share: column(), shareRange: column(), own: column(),
+    leftOwn: column(), leftAll: column(), before: column(), rise: column(), riseOwn: column(), others: new Float32Array(n * cells),
+  };
+  const foreign = mics.flatMap((m, i) => (m.own && m.own !== s.drum ? [i] : []));
+  const gain = new Float64Array(cells);
+  const part = new Float64Array(cells);
+  const sumOver = (list: readonly number[], from = 0, to = BANDS) => {
+    let t = 0;
+    for (const m of list) for (let b = from; b < to; b++) t += gain[m * BANDS + b];
+    return t;
+  };
+  const main = [s.main];
+  for (let k = 0; k < n; k++) {
+    const at = which[k] * cells;
+    fitter.fit(s.after, s.before, at, rounds, null, withIt);
+    fitter.fit(s.after, s.before, at, rounds, rest, without);
+    let leftAll = 0;
+    for (let f = 0; f < cells; f++) {
+      const d1 = divergence(s.after[at + f], withIt.model[f]);
+      gain[f] = divergence(s.after[at + f], without.model[f]) - d1;
+      leftAll += d1;
+      let [o, r] = [0, 0];
+      for (let j = 0; j < K; j++) {
+        const v = withIt.gains[j] * patterns.w[j * cells + f];
+        if (mine[j]) o += v;
+        else r += v;
+      }
+      part[f] = o;
+      e.others[k * cells + f] = r;
+    }
+    e.gainOwn[k] = Math.max(0, sumOver(s.own));
+    e.gainAll[k] = Math.max(0, sumOver(mics.map((_, i) => i)));
+    e.parts[0][k] = signedLog(sumOver(main, 0, 4));
+    e.parts[1][k] = signedLog(sumOver(main, 4, 8));
+    e.parts[2][k] = signedLog(sumOver(main, 8, BANDS));
+    e.parts[3][k] = signedLog(sumOver(overheads));
+    e.parts[4][k] = signedLog(sumOver(foreign));
+    let [best, share, left, riseOwn] = [0, 0, 0, 0];
+    for (let b = 0; b < BANDS; b++) {
+      const f = s.main * BANDS + b;
+      best = Math.max(best, gain[f]);
+      share = Math.max(share, part[f] / withIt.model[f]);
+      left += divergence(s.after[at + f], withIt.model[f]);
+      riseOwn = Math.max(riseOwn, part[f] / s.before[at + f]);
+    }
+    let [own, model, a, b0] = [0, 0, 0, 0];
+    for (const b of s.bands) {
+      const f = s.main * BANDS + b;
+      own += part[f];
+      model += withIt.model[f];
+      a += s.after[at + f];
+      b0 += s.before[at + f];
+    }
+    e.gainBest[k] = best;
+    e.share[k] = share;
+    e.shareRange[k] = own / model;
+    e.own[k] = own;
+    e.leftOwn[k] = left / BANDS;
+    e.leftAll[k] = leftAll / cells;
+    e.before[k] = withIt.before;
+    e.rise[k] = 10 * Math.log10(a / b0);
+    e.riseOwn[k] = 10 * Math.log10(riseOwn + 1e-3);
+  }
+  return e;
+}

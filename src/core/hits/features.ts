@@ -1,0 +1,50 @@
+/** What the certainty of a candidate rests on: evidence from the mixture, level, novelty, and neighbours in time. */
+import { type Evidence, evidence } from './evidence';
+import type { Patterns } from './mixture';
+import { type Song, type Source, topMean } from './song';
+
+export interface Described {
+  /** `count` numbers a candidate. */
+  readonly features: Float32Array;
+  readonly count: number;
+  /** Explained level in the drum's range against the mean of its five largest, dB. */
+  readonly levelDb: Float64Array;
+  readonly evidence: Evidence;
+}
+
+const clip = (v: number, lo: number, hi: number) => Math.min(hi, Math.max(lo, v));
+
+export function describe(song: Song, s: Source, patterns: Patterns): Described {
+  const e = evidence(song, s, patterns, Array.from({ length: s.n }, (_, i) => i), 24);
+  const { n, time, novelty } = s;
+  const top = topMean(Float64Array.from({ length: n }, (_, i) => (e.shareRange[i] > 0.5 ? e.own[i] : 0)));
+  const level = Float64Array.from({ length: n }, (_, i) => 10 * Math.log10(e.own[i] / (top + 1e-15) + 1e-6));
+  const rows: number[][] = [];
+  for (let i = 0; i < n; i++) {
+    // masked by a stronger own event just before, or only the edge of a stronger one just after
+    let [recent, soon, next, earlier] = [-40, -40, -20, -40];
+    for (let j = i - 1; j >= 0 && time[i] - time[j] < 0.25; j--) {
+      const gap = time[i] - time[j];
+      if (gap < 0.035) recent = Math.max(recent, level[j] - level[i] - gap * 300);
+      else earlier = Math.max(earlier, level[j] - level[i] - gap * 100);
+    }
+    for (let j = i + 1; j < n && time[j] - time[i] < 0.022; j++) {
+      if (time[j] - time[i] < 0.02) soon = Math.max(soon, level[j] - level[i]);
+      next = Math.max(next, novelty[j] - novelty[i]);
+    }
+    let [before, after] = [-40, -40];
+    for (let j = i - 1; j >= 0 && time[i] - time[j] < 0.014; j--) before = Math.max(before, novelty[j] - novelty[i]);
+    for (let j = i + 1; j < n && time[j] - time[i] < 0.014; j++) after = Math.max(after, e.gainOwn[j] > 0 ? Math.log1p(e.gainOwn[j]) - Math.log1p(e.gainOwn[i]) : -5);
+    rows.push([
+      Math.log1p(e.gainOwn[i]), Math.log1p(e.gainAll[i]), Math.log1p(e.gainBest[i]), e.share[i], e.shareRange[i], Math.min(novelty[i], 30) / 10, Math.max(level[i], -50) / 10,
+      Math.log1p(e.leftOwn[i]), Math.log1p(e.leftAll[i]), clip(e.rise[i], -5, 30) / 10, clip(e.riseOwn[i], -20, 30) / 10, clip(recent, -20, 20) / 10, clip(soon, -20, 20) / 10,
+      ...e.parts.map((p) => p[i]), clip(next, -20, 20) / 10, clip(earlier, -30, 30) / 10, clip(before, -20, 20) / 10, clip(after, -5, 5), e.before[i],
+      s.closeness ? clip(s.closeness[i], -10, 40) / 10 : 1, s.closeness ? 1 : 0,
+      ...Array.from({ length: 7 }, (_, b) => clip(s.rises[7 * i + b], -5, 30) / 10),
+    ]);
+  }
+  const count = FEATURES;
+  return { features: Float32Array.from(rows.flat()), count, levelDb: level, evidence: e };
+}
+
+export const FEATURES = 32;

@@ -1,0 +1,144 @@
+/**
+ * How every drum reaches every mic: level against the drum's own first mic (also by band), delay and polarity, and on how many strokes
+ * that rests. Levels are medians of what strokes add; delays by generalised cross-correlation with phase transform, its cross-spectra summed over
+ * strokes (C. Knapp, G. Carter, IEEE TASSP 24(4), 1976): one stroke alone is fooled by what else sounds.
+ */
+import FFT from 'fft.js';
+import { quantile } from '../hits/candidates';
+import { createSpectraReader } from '../hits/eventSpectra';
+import { BANDS } from '../hits/kinds';
+
+export interface SpillEntry {
+  /** dB against the drum's first own mic (or first overhead): 0 there, usually negative elsewhere. */
+  readonly levelDb: number;
+  /** The same in each of the pattern bands. */
+  readonly bandsDb: readonly number[];
+  /** ms after the drum's first own mic; null where no clear peak was found. */
+  readonly delayMs: number | null;
+  /** -1 where the mic hears the drum upside down against the drum's first own mic. */
+  readonly polarity: 1 | -1;
+}
+
+export interface SpillRow {
+  readonly drum: string;
+  /** Index of the mic that levels and delays are against. */
+  readonly main: number;
+  readonly strokes: number;
+  /** By mic. */
+  readonly mics: readonly SpillEntry[];
+}
+
+/** Strokes looked at, at most; how far a delay may be, seconds. */
+const MOST = 40;
+const REACH_S = 0.04;
+/** A peak counts that stands this many times over the correlation's usual size. */
+const CLEAR = 6;
+
+export interface SpillDrum {
+  readonly drum: string;
+  readonly main: number;
+  /** Sure strokes, seconds. */
+  readonly times: readonly number[];
+  /** Where other drums were struck, seconds, rising: strokes near those are left out while enough remain. */
+  readonly foreign: readonly number[];
+}
+
+/** Strokes that stand alone, the lonelier the better. */
+function loneliest(d: SpillDrum): number[] {
+  const gap = (t: number) => d.foreign.reduce((g, f) => (f - t > -0.03 && f - t < 0.06 ? Math.min(g, Math.abs(f - t)) : g), 1);
+  return [...d.times].map((t) => ({ t, g: gap(t) })).sort((a, b) => b.g - a.g).slice(0, MOST).map((x) => x.t);
+}
+
+/** `read(mic)` gives the samples of a mic (all of one length); each is asked for once or twice. Drums without strokes are left out. */
+export async function spillMap(rate: number, micCount: number, read: (mic: number) => Float32Array | Promise<Float32Array>, drums: readonly SpillDrum[]): Promise<SpillRow[]> {
+  const played = drums.filter((d) => d.times.length > 0).map((d) => ({ ...d, picked: loneliest(d) }));
+  let size = 1;
+  while (size < 0.17 * rate) size *= 2;
+  const fft = new FFT(size);
+  const input = new Float64Array(2 * size);
+  const lead = Math.round(0.005 * rate);
+  const window = size - Math.round(REACH_S * rate) * 2;
+  const spectrum = (x: Float32Array, t: number, length: number) => {
+    const out = new Float64Array(2 * size);
+    input.fill(0);
+    const from = Math.round(t * rate) - lead;
+    for (let i = 0; i < length; i++) {
+      const k = from + i;
+      if (k >= 0 && k < x.length) input[2 * i] = x[k] * Math.sin((Math.PI * (i + 0.5)) / length) ** 0.5;
+    }
+    fft.transform(out, input);
+    return out;
+  };
+  const mainSpectra: Float64Array[][] = [];
+  for (const d of played) {
+    const x = await read(d.main);
+    mainSpectra.push(d.picked.map((t) => spectrum(x, t, Math.min(window, Math.round(0.06 * rate)))));
+  }
+  const added: Float64Array[][] = played.map(() => []);
+  const delays: { delayMs: number | null; polarity: 1 | -1 }[][] = played.map(() => []);
+  const [post, pre] = [new Float32Array(BANDS), new Float32Array(BANDS)];
+  for (let m = 0; m < micCount; m++) {
+    const x = await read(m);
+    const reader = createSpectraReader(x, rate);
+    played.forEach((d, k) => {
+      const rows = new Float64Array(d.picked.length * BANDS);
+      d.picked.forEach((t, i) => {
+        reader.read(t, post, pre, 0);
+        for (let b = 0; b < BANDS; b++) rows[i * BANDS + b] = Math.max(post[b] - pre[b], 0.02 * post[b]) + 1e-16;
+      });
+      added[k][m] = rows;
+      delays[k][m] = m === d.main ? { delayMs: 0, polarity: 1 } : delayOf(d.picked.map((t, i) => [mainSpectra[k][i], spectrum(x, t, window)]), fft, size, rate);
+    });
+  }
+  return played.map((d, k) => {
+    const own = added[k][d.main];
+    const n = d.picked.length;
+    return {
+      drum: d.drum,
+      main: d.main,
+      strokes: d.times.length,
+      mics: added[k].map((rows, m) => {
+        const ratio = (bands: number[]) => quantile(Array.from({ length: n }, (_, i) => 10 * Math.log10(bands.reduce((s, b) => s + rows[i * BANDS + b], 0) / bands.reduce((s, b) => s + own[i * BANDS + b], 0))), 0.5);
+        const all = Array.from({ length: BANDS }, (_, b) => b);
+        return { levelDb: ratio(all), bandsDb: all.map((b) => ratio([b])), ...delays[k][m] };
+      }),
+    };
+  });
+}
+
+/** Delay of the second signals against the first ones, from pairs of spectra. */
+function delayOf(pairs: readonly (readonly [Float64Array, Float64Array])[], fft: FFT, size: number, rate: number): { delayMs: number | null; polarity: 1 | -1 } {
+  const cross = new Float64Array(2 * size);
+  for (const [a, b] of pairs) {
+    let energy = 1e-20;
+    for (let k = 0; k < size; k++) energy += Math.hypot(a[2 * k], a[2 * k + 1]) * Math.hypot(b[2 * k], b[2 * k + 1]);
+    for (let k = 0; k < 2 * size; k += 2) {
+      // conjugate of the first times the second; every stroke counts alike
+      cross[k] += (a[k] * b[k] + a[k + 1] * b[k + 1]) / energy;
+      cross[k + 1] += (a[k] * b[k + 1] - a[k + 1] * b[k]) / energy;
+    }
+  }
+  for (let k = 0; k < size; k++) {
+    const hz = (Math.min(k, size - k) * rate) / size;
+    const p = Math.hypot(cross[2 * k], cross[2 * k + 1]);
+    // whitened where drums have something to say
+    const g = hz < 80 || hz > 12000 || p === 0 ? 0 : 1 / p;
+    cross[2 * k] *= g;
+    cross[2 * k + 1] *= g;
+  }
+  const out = new Float64Array(2 * size);
+  fft.inverseTransform(out, cross);
+  const reach = Math.round(REACH_S * rate);
+  let [best, where, sum] = [0, 0, 0];
+  for (let lag = -reach; lag <= reach; lag++) {
+    const v = Math.abs(out[2 * ((lag + size) % size)]);
+    sum += v;
+    if (v > best) {
+      best = v;
+      where = lag;
+    }
+  }
+  const value = out[2 * ((where + size) % size)];
+  const clear = best > (CLEAR * sum) / (2 * reach + 1);
+  return { delayMs: clear ? (1000 * where) / rate : null, polarity: value < 0 ? -1 : 1 };
+}

@@ -1,0 +1,98 @@
+/** Step Hits: who struck when. The chosen hit in all mics, all hits over time, and the queue of doubtful ones. */
+import { Radar } from 'lucide-react';
+import { useEffect } from 'react';
+import { toast } from 'sonner';
+import type { AnalysisView } from '../../server/analysis';
+import { describe, request } from '../shared/api';
+import { formatTime } from '../shared/time';
+import { useBench } from '../workbench/store';
+import { HitMap } from './HitMap';
+import { Microscope } from './Microscope';
+import { Queue } from './Queue';
+import { countsOf, drumLabel, drumsOf, hitOf, nextDoubtful } from './hitsState';
+
+export async function loadAnalysis(): Promise<void> {
+  try {
+    useBench.setState({ analysis: await request<AnalysisView>('GET', `/api/recordings/${useBench.getState().id}/analysis`) });
+  } catch {
+    // the next notice tries again
+  }
+}
+
+export async function startAnalysis(): Promise<void> {
+  try {
+    await request('POST', `/api/recordings/${useBench.getState().id}/analysis`);
+    await loadAnalysis();
+  } catch (e) {
+    const { title, text } = describe(e);
+    toast.error(title, { description: text });
+  }
+}
+
+export function Hits() {
+  const plan = useBench((s) => s.plan);
+  const analysis = useBench((s) => s.analysis);
+  const ref = useBench((s) => s.hit);
+  useEffect(() => {
+    void loadAnalysis();
+    window.addEventListener('fresh-gap:jobs', loadAnalysis);
+    return () => window.removeEventListener('fresh-gap:jobs', loadAnalysis);
+  }, []);
+  const have = plan !== null && Object.values(plan.hits).some((l) => Object.keys(l).length > 0);
+  useEffect(() => {
+    if (have && !useBench.getState().hit) nextDoubtful();
+  }, [have]);
+  if (!plan) return null;
+  const job = analysis?.job ?? null;
+  const running = job?.state === 'queued' || job?.state === 'running';
+  const hit = hitOf(plan, ref);
+  const total = drumsOf(plan).reduce((n, d) => n + countsOf(plan, d).hits, 0);
+  const again = (
+    <button type="button" className="btn" disabled={running} onClick={startAnalysis} title="Listens to all mics anew; what you decided stays">
+      <Radar aria-hidden="true" size={15} /> {have ? 'Find again' : 'Find the hits'}
+    </button>
+  );
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-[1fr_300px]">
+      <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
+        <header className="flex h-8 items-center gap-3">
+          <h1 className="font-head text-lg font-bold">{hit ? `Who struck at ${formatTime(hit.frame / plan.sampleRate)}?` : 'Hits'}</h1>
+          <span className="truncate text-ink2">{hit ? `${drumLabel(hit.drum)}; every mic at its own scale, the owner hears it first` : `${total.toLocaleString('en')} hits`}</span>
+          <span className="ml-auto" />
+          {running && (
+            <span role="status" className="flex items-center gap-2 text-ink2">
+              <progress aria-label="Analysis" max={1} value={job?.progress ?? 0} className="h-1.5 w-24" /> {Math.round(100 * (job?.progress ?? 0))} %
+            </span>
+          )}
+          {analysis && !analysis.fresh && have && !running && <span className="text-sm text-doubt">Files or roles changed since.</span>}
+          {again}
+        </header>
+        {job?.state === 'failed' && (
+          <p role="alert" className="card border-hand px-3 py-1.5 text-hand">
+            The analysis failed: {job.error?.message}. Try it again; if it fails once more, look at the server's output.
+          </p>
+        )}
+        {have ? (
+          <>
+            <div className="grid min-h-0 flex-[1.25]">{hit ? <Microscope /> : <p className="card grid place-items-center text-ink2">Choose a hit below to see it in every mic.</p>}</div>
+            <HitMap />
+            <p className="flex gap-4 text-sm text-ink2">
+              <span>Size is strength, hollow is in doubt, crossed out does not count.</span>
+              <span className="ml-auto">Drag selects, double-click adds, wheel zooms</span>
+            </p>
+            {analysis && analysis.notes.length > 0 && <p className="max-h-10 overflow-y-auto text-sm text-ink2">{analysis.notes.join(' ')}</p>}
+          </>
+        ) : (
+          <div className="card grid flex-1 place-items-center">
+            <div className="max-w-sm text-center">
+              <p className="font-head text-lg font-bold">{running ? 'Listening to all mics together ...' : 'No hits yet'}</p>
+              <p className="mb-3 mt-1 text-ink2">Every stroke of every drum is found from who hears it first and loudest. It takes a few seconds a minute of song.</p>
+              {!running && again}
+            </div>
+          </div>
+        )}
+      </main>
+      <Queue />
+    </div>
+  );
+}

@@ -1,0 +1,153 @@
+/** What the Hits view works on: drums in order, the chosen hit, the selection, what is doubtful; and what hands do with them. */
+import type { Edit } from '../../core/plan/edits';
+import { type ListedHit, counts, decideHits, giveHits, hitChange, hitId, isDoubtful, listHits, moveHits, thresholdOf } from '../../core/plan/planHits';
+import type { Plan } from '../../core/plan/plan';
+import { ROLES, roleOf } from '../../core/plan/roles';
+import { goTo, togglePlay } from '../workbench/engine';
+import { type Bench, commit, useBench } from '../workbench/store';
+
+const { getState: get, setState: set } = useBench;
+
+/** Drums in the order of the kit, cymbals without a mic last. */
+export function drumsOf(plan: Plan): string[] {
+  const order = [...new Set(ROLES.flatMap((r) => (r.drum ? [r.drum] : [])))];
+  const have = new Set([...Object.keys(plan.hits), ...plan.order.flatMap((id) => roleOf(plan.mics[id].role).drum ?? [])]);
+  return [...have].sort((a, b) => order.indexOf(a) - order.indexOf(b));
+}
+
+export const drumLabel = (drum: string): string => {
+  const tom = /^tom-(\d)$/.exec(drum);
+  return tom ? `Tom ${tom[1]}` : drum.charAt(0).toUpperCase() + drum.slice(1);
+};
+
+/** The mic that a drum's times are of: its first close mic, or the first overhead. */
+export function mainMic(plan: Plan, drum: string): string {
+  const rank = (id: string) => ROLES.findIndex((r) => r.id === plan.mics[id].role);
+  const own = plan.order.filter((id) => roleOf(plan.mics[id].role).drum === drum).sort((a, b) => rank(a) - rank(b));
+  return own[0] ?? plan.order.find((id) => roleOf(plan.mics[id].role).group === 'overhead') ?? plan.order[0];
+}
+
+export const keyOf = (h: { drum: string; id: string }): string => `${h.drum}/${h.id}`;
+
+/** Doubtful hits, the least decided first. */
+export function doubtful(plan: Plan): ListedHit[] {
+  return drumsOf(plan)
+    .flatMap((d) => listHits(plan, d, true).filter((h) => isDoubtful(h, thresholdOf(plan, d))))
+    .sort((a, b) => Math.abs(a.certainty - 0.5) - Math.abs(b.certainty - 0.5) || a.frame - b.frame);
+}
+
+export function hitOf(plan: Plan, ref: Bench['hit']): ListedHit | null {
+  const h = ref && plan.hits[ref.drum]?.[ref.id];
+  return ref && h ? { ...h, ...ref } : null;
+}
+
+/** The selection, or the chosen hit where nothing is selected. */
+export function targets(s: Bench): ListedHit[] {
+  const { plan } = s;
+  if (!plan) return [];
+  if (s.picked.size > 0) return [...s.picked].flatMap((k) => hitOf(plan, { drum: k.slice(0, k.indexOf('/')), id: k.slice(k.indexOf('/') + 1) }) ?? []);
+  const one = hitOf(plan, s.hit);
+  return one ? [one] : [];
+}
+
+const clock = (frame: number, rate: number) => `${Math.floor(frame / rate / 60)}:${((frame / rate) % 60).toFixed(3).padStart(6, '0')}`;
+/** "Tom 1 at 0:12.345", or "12 hits". */
+const named = (list: readonly ListedHit[], plan: Plan) => (list.length === 1 ? `${drumLabel(list[0].drum)} at ${clock(list[0].frame, plan.sampleRate)}` : `${list.length} hits`);
+
+export function choose(h: { drum: string; id: string } | null, show = true): void {
+  const { plan, view, data } = get();
+  set({ hit: h && { drum: h.drum, id: h.id }, picked: new Set() });
+  const hit = plan && hitOf(plan, h);
+  if (!hit || !show || !plan) return;
+  set({ focus: mainMic(plan, hit.drum) });
+  const length = view.to - view.from;
+  const frames = data?.recording.frames ?? 1;
+  if (hit.frame < view.from || hit.frame > view.to) {
+    const from = Math.max(0, Math.min(frames - length, hit.frame - length / 2));
+    set({ view: { from, to: from + length } });
+  }
+}
+
+/** The doubtful hit after the chosen one in the queue (or the first). */
+export function nextDoubtful(by: 1 | -1 = 1): void {
+  const { plan, hit } = get();
+  if (!plan) return;
+  const queue = doubtful(plan);
+  if (queue.length === 0) return choose(null);
+  const at = queue.findIndex((h) => hit && h.id === hit.id && h.drum === hit.drum);
+  choose(queue[at < 0 ? 0 : (at + by + queue.length) % queue.length]);
+}
+
+/** The hit of the same drum before or after in time. */
+export function nextInTime(by: 1 | -1): void {
+  const { plan, hit } = get();
+  const now = plan && hitOf(plan, hit);
+  if (!plan || !now) return;
+  const list = listHits(plan, now.drum);
+  const next = by > 0 ? list.find((h) => h.frame > now.frame) : [...list].reverse().find((h) => h.frame < now.frame);
+  if (next) choose(next);
+}
+
+/** Commits an edit of what is selected and goes on to the next doubtful hit where one hit of the queue was decided. */
+function decide(make: (plan: Plan, list: ListedHit[]) => Edit): void {
+  const s = get();
+  const { base: plan } = s;
+  const list = targets(s);
+  if (!plan || list.length === 0) return;
+  const queue = doubtful(plan);
+  const at = queue.findIndex((h) => keyOf(h) === keyOf(list[0]));
+  commit(make(plan, list));
+  if (list.length > 1 || at < 0) return;
+  const rest = queue.filter((h) => keyOf(h) !== keyOf(list[0]));
+  if (rest.length) choose(rest[Math.min(at, rest.length - 1)]);
+}
+
+export const keep = () => decide((plan, list) => decideHits(plan, list, 'confirmed', `Kept ${named(list, plan)}`));
+export const reject = () => decide((plan, list) => decideHits(plan, list, 'rejected', `Not a hit: ${named(list, plan)}`));
+export const give = (drum: string) => decide((plan, list) => giveHits(plan, list, drum, `Gave ${named(list, plan)} to ${drumLabel(drum)}`));
+
+export function move(byFrames: number): void {
+  const s = get();
+  const list = targets(s);
+  if (!s.base || list.length === 0) return;
+  const ms = (1000 * byFrames) / s.base.sampleRate;
+  commit(moveHits(s.base, list, byFrames, `Moved ${named(list, s.base)} by ${Math.abs(byFrames) < 10 ? `${byFrames} samples` : `${ms.toFixed(1)} ms`}`));
+}
+
+export function add(drum: string, frame: number): void {
+  const { base } = get();
+  if (!base) return;
+  const at = Math.round(frame);
+  const id = hitId(base, drum, at);
+  const hit = { frame: at, strength: 0.5, certainty: 1, state: 'added' as const };
+  commit({ label: `Added ${named([{ ...hit, id, drum }], base)}`, changes: [hitChange(base, drum, id, hit)] });
+  choose({ drum, id });
+}
+
+/** Hears the chosen hit in a short loop: its owner alone, this mic alone, or the kit. */
+export function hear(who: 'owner' | 'kit'): void {
+  const { plan, hit, playing, data } = get();
+  const h = plan && hitOf(plan, hit);
+  if (!plan || !h) return;
+  const rate = plan.sampleRate;
+  const from = Math.max(0, Math.round(h.frame - 0.25 * rate));
+  set({ focus: mainMic(plan, h.drum), alone: who !== 'kit', listen: 'before', loop: { from, to: Math.min(data?.recording.frames ?? from + rate, from + rate) }, loopOn: true });
+  goTo(from);
+  if (!playing) togglePlay();
+}
+
+export function setThreshold(drum: string, value: number, base: Plan): Edit {
+  const before = base.thresholds[drum] ?? null;
+  const after = Math.round(value * 100) / 100;
+  return { label: `${drumLabel(drum)} counts from ${Math.round(100 * after)} % certain`, changes: before === after ? [] : [{ path: ['thresholds', drum], before, after }] };
+}
+
+export const countsOf = (plan: Plan, drum: string) => {
+  const t = thresholdOf(plan, drum);
+  let [hits, doubts] = [0, 0];
+  for (const h of Object.values(plan.hits[drum] ?? {})) {
+    if (counts(h, t)) hits++;
+    if (isDoubtful(h, t)) doubts++;
+  }
+  return { hits, doubts };
+};

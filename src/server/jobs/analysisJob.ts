@@ -1,0 +1,74 @@
+/**
+ * The analysis job: finds the hits and the spill map of a recording, keeps them under a hash of what they were made from, and puts the hits
+ * into the plan as one edit that leaves alone what a person decided.
+ */
+import { createHash } from 'node:crypto';
+import { FreshGapError } from '../../core/errors';
+import { ANALYSIS_VERSION, type Analysis, analyse } from '../../core/hits/analyse';
+import { mergeAnalysis } from '../../core/plan/planHits';
+import type { Plan } from '../../core/plan/plan';
+import type { Sql } from '../db';
+import { dbReader } from '../dbReader';
+import { findAnalysis, storeAnalysis } from '../sql/analyses';
+import { CHUNK_FRAMES } from '../sql/audio';
+import { type FileRow, listFiles } from '../sql/files';
+import { getPlan, takeStep } from '../sql/plans';
+
+const TRIES = 20;
+
+/** Hash of what the analysis of a plan's mics rests on. */
+export function analysisKey(plan: Plan, files: readonly FileRow[]): string {
+  const mics = plan.order.map((id) => {
+    const m = plan.mics[id];
+    return [files.find((f) => f.name === m.file)?.content, m.channel, m.role];
+  });
+  return createHash('sha256').update(JSON.stringify([ANALYSIS_VERSION, plan.frames, mics])).digest('hex');
+}
+
+export interface AnalysisResult {
+  hits: number;
+  notes: readonly string[];
+  cached: boolean;
+}
+
+export async function runAnalysis(sql: Sql, recordingId: string, report: (done: number, note: string) => Promise<void>): Promise<AnalysisResult> {
+  const files = await listFiles(sql, recordingId);
+  const state = await getPlan(sql, recordingId);
+  if (!state || state.plan.order.length === 0) throw new FreshGapError('NOT_FOUND', 'The recording has no mics yet.');
+  const { plan } = state;
+  const key = analysisKey(plan, files);
+  const known = await findAnalysis(sql, key);
+  const result = known ?? (await analyseMics(sql, plan, files, report));
+  await storeAnalysis(sql, recordingId, key, result);
+  // the plan may change meanwhile: the hits go onto the newest
+  for (let n = 0; ; n++) {
+    const now = await getPlan(sql, recordingId);
+    if (!now) throw new FreshGapError('NOT_FOUND', 'The recording is gone.');
+    const edit = mergeAnalysis(now.plan, result.drums);
+    const changes = edit.changes.filter((c) => JSON.stringify(c.before) !== JSON.stringify(c.after));
+    try {
+      if (changes.length) await takeStep(sql, recordingId, now.revision, { kind: 'do', edit: { ...edit, changes } }, 'analysis');
+      break;
+    } catch (e) {
+      if (!(e instanceof FreshGapError && e.code === 'PLAN_STALE') || n >= TRIES) throw e;
+    }
+  }
+  return { hits: Object.values(result.drums).reduce((n, l) => n + l.length, 0), notes: result.notes, cached: known !== null };
+}
+
+function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (done: number, note: string) => Promise<void>): Promise<Analysis> {
+  const mics = plan.order.map((id) => plan.mics[id]);
+  const read = async (m: number) => {
+    const file = files.find((f) => f.name === mics[m].file);
+    if (!file) throw new Error(`no file for ${mics[m].name}`);
+    const reader = dbReader(sql, file, mics[m].channel);
+    const out = new Float32Array(plan.frames);
+    const block = new Float32Array(CHUNK_FRAMES);
+    for (let at = 0; at < file.frames; at += CHUNK_FRAMES) {
+      await reader.read(at, block);
+      out.set(block.subarray(0, Math.min(CHUNK_FRAMES, out.length - at)), at);
+    }
+    return out;
+  };
+  return analyse(plan.sampleRate, mics.map((m) => m.role), mics.map((m) => m.name), read, (done) => report(done, 'Listening to all mics'));
+}
