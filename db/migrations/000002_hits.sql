@@ -1,6 +1,6 @@
 -- Plans of version 2 hold hits; what an analysis found is kept by what it was made from.
 update plan set doc = doc || '{"version": 2, "hits": {}, "thresholds": {}}'::jsonb || jsonb_build_object('mics', (
-  select coalesce(jsonb_object_agg(id, jsonb_set(mic, '{treatment,gate}', '{"keyBy": "level", "hitMin": 0, "softDb": 0}'::jsonb || (mic #> '{treatment,gate}'))), '{}')
+  select coalesce(jsonb_object_agg(id, jsonb_set(jsonb_set(mic, '{treatment,gate}', '{"keyBy": "level", "hitMin": 0, "softDb": 0}'::jsonb || (mic #> '{treatment,gate}')), '{treatment,gaps}', '{}')), '{}')
   from jsonb_each(doc->'mics') as m(id, mic)))
 where (doc->>'version')::int = 1;
 

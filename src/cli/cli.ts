@@ -19,6 +19,7 @@ const HELP = `fresh-gap: takes spill out of close-mic drum recordings
 Options
   --plan FILE        a plan saved from the app; mics are found by file name
   --out FOLDER       where cleaned files go, under their own names; hits and spill: the file to write
+  --files FOLDER     hits: MIDI, markers, labels and tick tracks of what was found
   --roles FILE       JSON of file names and roles, where names do not tell: {"04 Snare Bottom.wav": "snare-bottom"}
   --truth FOLDER     at each close mic its own drum alone, under the mic's name; late/ and hits.json in it
   --format FORMAT    24 (24-bit with dither, the default) or float (32-bit float)
@@ -40,6 +41,7 @@ function parse(argv: string[]) {
         plan: { type: 'string' },
         out: { type: 'string' },
         roles: { type: 'string' },
+        files: { type: 'string' },
         truth: { type: 'string' },
         hits: { type: 'boolean', default: false },
         format: { type: 'string', default: '24' },
@@ -89,7 +91,7 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
     case 'hits':
     case 'spill': {
       if (!folder) throw usage(`${command} needs a folder.`);
-      const { result } = await analyseFolder({ folder, roles: values.roles, out: values.out, what: command, progress });
+      const { result } = await analyseFolder({ folder, roles: values.roles, out: values.out, what: command, files: command === 'hits' ? values.files : undefined, progress });
       if (!json) process.stdout.write(values.out ? `${values.out}\n` : `${JSON.stringify(result, null, 1)}\n`);
       return values.out ? { out: values.out } : result;
     }

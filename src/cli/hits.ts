@@ -1,8 +1,11 @@
 /** fresh-gap hits and fresh-gap spill: what is found in a folder of mics, as JSON. */
-import { writeFile } from 'node:fs/promises';
+import { mkdir, open, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
 import { type Analysis, analyse } from '../core/hits/analyse';
 import { THRESHOLD } from '../core/hits/detectHits';
-import { openMics } from './mics';
+import { ROLES, roleOf } from '../core/plan/roles';
+import { deliverHits } from '../server/deliverHits';
+import { type FolderMics, openMics } from './mics';
 
 export interface HitsFile {
   sampleRate: number;
@@ -18,7 +21,39 @@ export const hitsFile = (a: Analysis, sampleRate: number): HitsFile => ({
   ),
 });
 
-export async function analyseFolder(o: { folder: string; roles?: string; out?: string; what: 'hits' | 'spill'; progress(text: string): void }): Promise<{ result: unknown; notes: readonly string[] }> {
+/** hits.mid, hits.csv, labels and tick tracks of found hits into a folder. */
+async function writeHitFiles(folder: string, mics: FolderMics, found: HitsFile): Promise<void> {
+  const drums = Object.fromEntries(Object.entries(found.drums).map(([d, list]) => [d, list.map((h) => ({ frame: Math.round(h.time * mics.rate), strength: h.strength, certainty: h.certainty }))]));
+  await deliverHits({
+    rate: mics.rate, frames: mics.frames, drums, files: { midi: true, keys: {}, curve: 1, ticks: 'own', csv: true, labels: true },
+    reader(drum) {
+      const own = ROLES.filter((r) => r.drum === drum).flatMap((r) => mics.roles.flatMap((x, i) => (x === r.id ? [i] : [])))[0] ?? mics.roles.findIndex((r) => roleOf(r).group === 'overhead');
+      let held: Promise<Float32Array> | null = null;
+      return {
+        async read(at, out) {
+          held ??= mics.read(own);
+          const x = await held;
+          out.fill(0);
+          out.set(x.subarray(at, at + out.length));
+        },
+      };
+    },
+    async emit(name, produce) {
+      const path = join(folder, name);
+      await mkdir(dirname(path), { recursive: true });
+      const file = await open(path, 'w');
+      try {
+        await produce(async (b) => {
+          await file.writeFile(b);
+        });
+      } finally {
+        await file.close();
+      }
+    },
+  });
+}
+
+export async function analyseFolder(o: { folder: string; roles?: string; out?: string; what: 'hits' | 'spill'; files?: string; progress(text: string): void }): Promise<{ result: unknown; notes: readonly string[] }> {
   const mics = await openMics(o.folder, o.roles);
   try {
     let last = -1;
@@ -47,6 +82,7 @@ export async function analyseFolder(o: { folder: string; roles?: string; out?: s
               ]),
             ),
           };
+    if (o.files) await writeHitFiles(o.files, mics, hitsFile(a, mics.rate));
     if (o.out) await writeFile(o.out, `${JSON.stringify(result, null, 1)}\n`);
     return { result, notes: a.notes };
   } finally {

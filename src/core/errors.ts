@@ -37,6 +37,7 @@ export const ERRORS = {
   NOT_READY: { status: 409, title: 'Not ready yet', hint: 'Wait until the job is done.' },
   CLI_USAGE: { status: 400, title: 'The command could not be understood', hint: 'See npx fresh-gap --help.' },
   CLI_NO_FILES: { status: 404, title: 'No WAV files found', hint: 'Give a folder that holds the WAV files of one recording.' },
+  MIDI_INVALID: { status: 422, title: 'Not a MIDI file', hint: 'Export the drums as a Standard MIDI File (.mid) and choose it again.' },
   CLI_ROLES: { status: 422, title: 'The roles file cannot be used', hint: 'It is JSON of file names and roles: {"04 Snare Bottom.wav": "snare-bottom"}. The README lists the roles.' },
   CLI_TRUTH: { status: 422, title: 'The figures cannot be computed', hint: 'See npx fresh-gap --help for what each folder has to hold.' },
   CLI_OUT_IS_IN: { status: 400, title: 'The output folder is the input folder', hint: 'Give another folder with --out: originals are never overwritten.' },

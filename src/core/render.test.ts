@@ -12,7 +12,7 @@ const signal = (seed: number) => {
   return Float32Array.from({ length: N }, (_, i) => 0.3 * g() * Math.exp(-(i % 9000) / 1500));
 };
 const mics = [signal(1), signal(2), signal(3)];
-const treat = (s: Partial<GateSettings>): Treatment => ({ gate: { ...GATE_DEFAULTS, ...s } });
+const treat = (s: Partial<GateSettings>): Treatment => ({ gate: { ...GATE_DEFAULTS, ...s }, gaps: {} });
 const ids = ['a', 'b', 'c'];
 const treatments = [treat({ on: true, thresholdDb: -20 }), treat({}), treat({ on: true, keyFrom: 'a', thresholdDb: -18, rangeDb: 30 })];
 const reader = (x: Float32Array): MicReader => ({

@@ -2,6 +2,7 @@
  * The one way from raw mics and a plan to cleaned mics. The worklet, the server and the command line all drive this object, so
  * that what is heard is what is rendered.
  */
+import { type GapProcessor, createGaps } from './clean/gaps';
 import { createGate, gateLatency, type GateProcessor } from './clean/gate';
 import type { LiveTreatment } from './plan/live';
 
@@ -22,20 +23,32 @@ export interface KitRenderer {
 /** `rate` in Hz; `ids` and `treatments` in the same order. A key mic that is not there counts as the mic itself. */
 export function createKitRenderer(rate: number, ids: readonly string[], treatments: readonly LiveTreatment[]): KitRenderer {
   const gates: GateProcessor[] = treatments.map((t) => createGate(rate, t.gate, t.hits));
+  const gaps: GapProcessor[] = treatments.map((t) => createGaps(rate, t.gapList));
+  const dropped = treatments.map((t) => (t.gapList?.length ?? 0) > 0);
+  const latency = gateLatency(rate);
   const keyIndex = (i: number, t: LiveTreatment) => {
     const k = t.gate.keyFrom === '' ? i : ids.indexOf(t.gate.keyFrom);
     return k < 0 ? i : k;
   };
   const keys = treatments.map((t, i) => keyIndex(i, t));
   return {
-    latency: gateLatency(rate),
-    process(inputs, outputs, n, keyOf, keyOut, atFrame) {
+    latency,
+    process(inputs, outputs, n, keyOf, keyOut, atFrame = 0) {
       for (let i = 0; i < gates.length; i++) {
-        gates[i].process(inputs[keys[i]], inputs[i], outputs[i], n, i === keyOf ? keyOut : undefined, atFrame);
+        // what was dropped by hand goes before the gate's delay, so that a loop's turn needs no thought; keys hear everything
+        let audio = inputs[i];
+        if (dropped[i]) {
+          audio = outputs[i];
+          for (let k = 0; k < n; k++) audio[k] = inputs[i][k];
+          gaps[i].apply(audio, 0, n, atFrame);
+        }
+        gates[i].process(inputs[keys[i]], audio, outputs[i], n, i === keyOf ? keyOut : undefined, atFrame);
       }
     },
     setTreatment(index, t) {
       gates[index].set(t.gate, t.hits);
+      gaps[index].set(t.gapList ?? []);
+      dropped[index] = (t.gapList?.length ?? 0) > 0;
       keys[index] = keyIndex(index, t);
     },
     reset() {

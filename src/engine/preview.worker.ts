@@ -2,11 +2,15 @@
  * Runs the gate of one mic over the whole song, off the page's thread, each time a setting moves: what is drawn is what the very
  * processors do. Detector and gain are apart, so that a moved threshold only runs the second.
  */
+import { type Gap, createGaps } from '../core/clean/gaps';
 import { createDetector } from '../core/clean/detector';
 import { createHitKey } from '../core/clean/hitKey';
 import { dbToGain } from '../core/dsp/db';
+import { findCandidates } from '../core/hits/candidates';
+import { pickOnsets } from '../core/hits/pickOnset';
 import { pyramid } from '../core/dsp/peaks';
 import { type GateFigures, gateGains, gateOverview } from '../core/measure/gateOverview';
+import { type StrokeFigures, strokeFigures } from '../core/measure/strokeFigures';
 import type { GateSettings } from '../core/params/gateParams';
 import type { KeyHit } from '../core/plan/live';
 import { type MicAudio, blockCount, fetchBlock } from './blocks';
@@ -22,6 +26,11 @@ export interface PreviewRequest {
   gate: GateSettings;
   /** Where hits open the gate. */
   hits: readonly KeyHit[];
+  gaps: readonly Gap[];
+  /** Frames of the strokes of the mic's own drum, for figures. */
+  own: readonly number[];
+  /** Whether transients are wanted too. */
+  transients: boolean;
 }
 
 export interface DetailRequest {
@@ -42,6 +51,9 @@ export interface PreviewResult {
   /** Highest level of the filtered key as the detector hears it, linear. */
   level: Float32Array;
   figures: GateFigures;
+  strokes: StrokeFigures;
+  /** Frames where something begins to sound in the mic, when asked for. */
+  transients?: readonly number[];
 }
 
 export interface DetailResult {
@@ -102,6 +114,19 @@ function detect(r: PreviewRequest, key: Float32Array): Float64Array {
   return data;
 }
 
+let transients: { name: string; frames: readonly number[] } | null = null;
+/** Rises of at least this much, dB, count as transients when one steps through a mic. */
+const STEP_DB = 9;
+
+function transientsOf(mic: MicAudio, audio: Float32Array, rate: number): readonly number[] {
+  const name = `${mic.content}/${mic.channel}`;
+  if (transients?.name !== name) {
+    const found = findCandidates(audio, rate, [1, 2, 3, 4, 5, 6], STEP_DB);
+    transients = { name, frames: Array.from(pickOnsets(audio, rate, found.time, [100, 14000]), (t) => Math.round(t * rate)).sort((a, b) => a - b) };
+  }
+  return transients.frames;
+}
+
 async function analyse(r: PreviewRequest) {
   const names = [r.mic, r.key].map((a) => `${a.content}/${a.channel}`);
   const progress = (done: number) => post({ type: 'loading', id: r.id, done });
@@ -111,10 +136,12 @@ async function analyse(r: PreviewRequest) {
   const pw = detect(r, key);
   const gain = last?.gain.length === r.frames ? last.gain : new Float32Array(r.frames);
   gateGains(r.rate, r.gate, pw, gain);
+  createGaps(r.rate, r.gaps).apply(gain, 0, gain.length, 0);
+  const transients = r.transients ? transientsOf(r.mic, audio, r.rate) : undefined;
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
   last = { audio, gain, out };
   const v = gateOverview(audio, gain, pw, out);
-  post({ type: 'preview', id: r.id, clean: pyramid(v.clean), gain: pyramid(v.gain), level: v.level, figures: v.figures });
+  post({ type: 'preview', id: r.id, clean: pyramid(v.clean), gain: pyramid(v.gain), level: v.level, figures: v.figures, strokes: strokeFigures(r.rate, audio, gain, r.own), transients });
 }
 
 /** Requests that came while one was running: only the newest counts. */

@@ -1,16 +1,17 @@
 /** Candidates with labels, from folders of made recordings (kit.json and truth/hits.json beside the mics). */
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Kind, kindOf } from '../core/hits/kinds';
+import type { NetworkName } from '../core/hits/detectHits';
+import { kindOf } from '../core/hits/kinds';
 import { describe } from '../core/hits/features';
 import { learnPatterns } from '../core/hits/patterns';
-import { type Song, readSong } from '../core/hits/song';
+import { CYMBALS, type Song, readSong } from '../core/hits/song';
 import { openFolder } from '../cli/wavFile';
 
 export interface LabelledSet {
   name: string;
   drum: string;
-  kind: Kind;
+  kind: NetworkName;
   time: number[];
   features: number[];
   count: number;
@@ -27,11 +28,12 @@ interface Kit {
   mics: { file: string; role: string; own: string | null }[];
 }
 
-export function label(truth: readonly number[], time: ArrayLike<number>): number[] {
+/** `lateS`: how much after the first contact a stroke may be noticed: soft beaters swell for 10 ms. */
+export function label(truth: readonly number[], time: ArrayLike<number>, lateS = 0.01): number[] {
   const y = Array.from({ length: time.length }, () => 0);
   for (const t of truth) {
     let best = -1;
-    for (let i = 0; i < time.length; i++) if (y[i] !== 1 && Math.abs(time[i] - t) <= 0.01 && (best < 0 || Math.abs(time[i] - t) < Math.abs(time[best] - t))) best = i;
+    for (let i = 0; i < time.length; i++) if (y[i] !== 1 && time[i] - t >= -0.01 && time[i] - t <= lateS && (best < 0 || Math.abs(time[i] - t) < Math.abs(time[best] - t))) best = i;
     if (best >= 0) y[best] = 1;
   }
   for (let i = 0; i < time.length; i++) if (y[i] === 0 && truth.some((t) => time[i] - t > -0.004 && time[i] - t < 0.012)) y[i] = -1;
@@ -58,16 +60,19 @@ export async function readMade(folder: string): Promise<{ song: Song; truth: Rec
 /** Features and labels of every drum of a recording; kept beside it under `cache`. */
 export async function labelled(folder: string, cache: string): Promise<LabelledSet[]> {
   const path = join(folder, cache);
-  if (existsSync(path)) return JSON.parse(readFileSync(path, 'utf8'));
+  // labels are made anew: they cost nothing and rules may change
+  const fresh = (list: LabelledSet[]) => list.map((s) => ({ ...s, label: label(s.truth, s.time, s.kind === 'kick' ? 0.015 : 0.01) }));
+  if (existsSync(path)) return fresh(JSON.parse(readFileSync(path, 'utf8')));
   const { song, truth } = await readMade(folder);
   const { patterns } = learnPatterns(song);
-  const sets = song.drums.flatMap((drum) => {
-    const s = song.sources.get(drum);
-    if (!s || !patterns.names.includes(drum)) return [];
+  const wanted = [...song.drums.map((d) => ({ drum: d, source: d })), ...Object.keys(truth).filter((d) => !song.drums.includes(d)).map((d) => ({ drum: d, source: CYMBALS }))];
+  const sets = wanted.flatMap(({ drum, source }) => {
+    const s = song.sources.get(source);
+    if (!s || !patterns.names.includes(source)) return [];
     const d = describe(song, s, patterns);
     const times = truth[drum].map((h) => h.time);
-    return [{ name: folder, drum, kind: kindOf(drum), time: Array.from(s.time), features: Array.from(d.features), count: d.count, label: label(times, s.time), truth: times, strength: truth[drum].map((h) => h.strength) }];
+    return [{ name: folder, drum, kind: (drum === 'crash' || drum === 'ride' ? drum : kindOf(drum)) as NetworkName, time: Array.from(s.heard), features: Array.from(d.features), count: d.count, label: [] as number[], truth: times, strength: truth[drum].map((h) => h.strength) }];
   });
   writeFileSync(path, JSON.stringify(sets));
-  return sets;
+  return fresh(sets);
 }

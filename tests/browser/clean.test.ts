@@ -7,11 +7,13 @@ let s: Session;
 let sql: Sql;
 let id: string;
 let tom: string;
+let analysed = 0;
 beforeAll(async () => {
   s = await openBrowser();
   sql = connect(inject('databaseUrl'), 2);
   id = await importKit(s);
   tom = await openClean(s.page, s.url, id, 'tom-1');
+  analysed = await edits();
 });
 afterAll(async () => {
   expect(s.errors).toEqual([]);
@@ -21,7 +23,10 @@ afterAll(async () => {
 
 const gate = () => s.page.evaluate((m) => window.freshGap.store.getState().plan?.mics[m].treatment.gate, tom);
 const storedGate = async () => (await sql`select doc from plan where recording_id = ${id}`)[0].doc.mics[tom].treatment.gate;
-const editCount = async () => (await sql`select count(*)::int as n from plan_edit where recording_id = ${id}`)[0].n as number;
+const edits = async () => (await sql`select count(*)::int as n from plan_edit where recording_id = ${id}`)[0].n as number;
+
+/** Edits since the analysis. */
+const editCount = async () => (await edits()) - analysed;
 
 /** Drags something by its middle, in many moves. */
 async function drag(selector: string, dx: number, dy: number) {

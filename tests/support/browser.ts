@@ -67,7 +67,14 @@ export async function importKit(s: Session, page = s.page): Promise<string> {
   await page.waitForFunction(() => !document.body.innerText.includes('Loading ...'));
   await giveFiles(page, kitFiles());
   await page.waitForFunction(() => /\/recordings\/[^/]+\/intake/.test(location.pathname), { timeout: 60_000 });
-  return new URL(page.url()).pathname.split('/')[2];
+  const id = new URL(page.url()).pathname.split('/')[2];
+  // the analysis is an edit of the plan: what tests count begins after it
+  for (let n = 0; n < 600; n++) {
+    const { job } = (await (await fetch(`${s.url}/api/recordings/${id}/analysis`)).json()) as { job: { state: string } | null };
+    if (job && job.state !== 'queued' && job.state !== 'running') return id;
+    await new Promise((done) => setTimeout(done, 100));
+  }
+  throw new Error('the analysis does not end');
 }
 
 /** Opens the recording at Clean with a mic in focus and waits until its waveform is computed. */

@@ -12,6 +12,8 @@ export const HOPS = 1000;
 const BEFORE = [10, 8, 6, 5, 4, 4, 4];
 const AFTER = [8, 6, 5, 4, 3, 3, 3];
 const APART = 8;
+/** What still sounds later tells a struck drum from a click of spill: hops after the candidate. */
+const LATER = [60, 110] as const;
 
 export interface Candidates {
   /** Seconds. */
@@ -20,6 +22,8 @@ export interface Candidates {
   readonly novelty: Float32Array;
   /** Rise of every band, dB: seven a candidate. */
   readonly rises: Float32Array;
+  /** The same from before to 60 to 110 ms after. */
+  readonly later: Float32Array;
 }
 
 /** `x` filtered to a band of 24 dB per octave each side, in place of a copy. */
@@ -55,6 +59,7 @@ export function quantile(values: ArrayLike<number>, share: number): number {
 /** `bands`: which of RISE_BANDS count. Silence gives none. */
 export function findCandidates(x: Float32Array, rate: number, bands: readonly number[], thresholdDb = 4.5): Candidates {
   const work = new Float32Array(x.length);
+  const later: Float32Array[] = [];
   const rises = RISE_BANDS.map((band, b) => {
     const e = bandPower(x, rate, band, work);
     const n = e.length;
@@ -62,10 +67,14 @@ export function findCandidates(x: Float32Array, rate: number, bands: readonly nu
     const sum = new Float64Array(n + 1);
     for (let i = 0; i < n; i++) sum[i + 1] = sum[i] + e[i];
     const out = new Float32Array(n);
+    const late = new Float32Array(n);
+    later.push(late);
     for (let i = 0; i < n; i++) {
       const after = (sum[Math.min(n, i + AFTER[b])] - sum[i]) / AFTER[b];
       const before = (sum[i] - sum[Math.max(0, i - BEFORE[b])]) / BEFORE[b];
       out[i] = 10 * Math.log10((after + floor) / (before + floor));
+      const [a, z] = [Math.min(n, i + LATER[0]), Math.min(n, i + LATER[1])];
+      late[i] = z > a ? 10 * Math.log10(((sum[z] - sum[a]) / (z - a) + floor) / (before + floor)) : 0;
     }
     return out;
   });
@@ -94,5 +103,6 @@ export function findCandidates(x: Float32Array, rate: number, bands: readonly nu
     time: Float64Array.from(at, (i) => i / HOPS),
     novelty: Float32Array.from(at, (i) => novelty[i]),
     rises: Float32Array.from(at.flatMap((i) => rises.map((r) => r[i]))),
+    later: Float32Array.from(at.flatMap((i) => later.map((r) => r[i]))),
   };
 }

@@ -6,7 +6,7 @@ import type { Network } from './classify';
 import { certainties, choose } from './classify';
 import { describe } from './features';
 import type { Kind } from './kinds';
-import { learnPatterns } from './patterns';
+import { type Learnt, learnPatterns } from './patterns';
 import { CYMBALS, type Song, type SongMic, readSong } from './song';
 
 export interface FoundHit {
@@ -28,7 +28,10 @@ export const LEAST_CERTAIN = 0.1;
 /** Hits this certain count, unless a person sets another threshold. */
 export const THRESHOLD = 0.4;
 
-export type Networks = Readonly<Partial<Record<Kind, Network>>>;
+/** One network for each kind of drum with a close mic, and one each for cymbals that only overheads hear. */
+export type NetworkName = Kind | 'crash' | 'ride';
+export type Networks = Readonly<Partial<Record<NetworkName, Network>>>;
+const FAR: readonly NetworkName[] = ['crash', 'ride'];
 
 /** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel. */
 export async function detectHits(
@@ -48,9 +51,23 @@ export async function detectHits(
       const certainty = certainties(net, d.features);
       drums[drum] = choose(s.time, certainty, LEAST_CERTAIN).map((i) => ({ time: s.time[i], strength: Math.min(1, 10 ** (d.levelDb[i] / 20)), certainty: certainty[i] }));
     }
-    await progress(0.75 + (0.25 * ++done) / song.drums.length);
+    await progress(0.75 + (0.2 * ++done) / song.drums.length);
   }
+  cymbals(song, learnt, networks, drums);
   return { drums, song };
+}
+
+/** Crash and ride from the overheads: an event that may be either goes to the likelier. Those with a mic of their own are left out. */
+function cymbals(song: Song, learnt: Learnt, networks: Networks, drums: Record<string, FoundHit[]>) {
+  const s = song.sources.get(CYMBALS);
+  if (!s || !learnt.set.has(CYMBALS)) return;
+  const d = describe(song, s, learnt.patterns);
+  const names = FAR.filter((n) => networks[n] && !song.drums.includes(n));
+  const each = names.map((n) => certainties(networks[n] as Network, d.features));
+  names.forEach((name, k) => {
+    const mine = each[k].map((c, i) => (each.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c));
+    drums[name] = choose(s.time, mine, LEAST_CERTAIN).map((i) => ({ time: s.heard[i], strength: Math.min(1, 10 ** (d.levelDb[i] / 20)), certainty: mine[i] }));
+  });
 }
 
 /** A drum that is played gives seeds at two places at least. */

@@ -1,5 +1,6 @@
 /** What the certainty of a candidate rests on: evidence from the mixture, level, novelty, and neighbours in time. */
 import { type Evidence, evidence } from './evidence';
+import { BANDS } from './kinds';
 import type { Patterns } from './mixture';
 import { type Song, type Source, topMean } from './song';
 
@@ -41,10 +42,17 @@ export function describe(song: Song, s: Source, patterns: Patterns): Described {
       ...e.parts.map((p) => p[i]), clip(next, -20, 20) / 10, clip(earlier, -30, 30) / 10, clip(before, -20, 20) / 10, clip(after, -5, 5), e.before[i],
       s.closeness ? clip(s.closeness[i], -10, 40) / 10 : 1, s.closeness ? 1 : 0,
       ...Array.from({ length: 7 }, (_, b) => clip(s.rises[7 * i + b], -5, 30) / 10),
+      ...Array.from({ length: 7 }, (_, b) => clip(s.later[7 * i + b], -20, 30) / 10),
+      ...(s.kind === 'cymbal' ? colour(song, s, i) : []),
     ]);
   }
-  const count = FEATURES;
+  const count = rows[0]?.length ?? 0;
   return { features: Float32Array.from(rows.flat()), count, levelDb: level, evidence: e };
 }
 
-export const FEATURES = 32;
+/** What a stroke adds in the overheads, each band against all, dB: crashes and rides differ in it. */
+function colour(song: Song, s: Source, i: number): number[] {
+  const bands = Array.from({ length: BANDS }, (_, b) => song.overheads.reduce((e, m) => e + s.added[i * song.cells + m * BANDS + b], 0));
+  const all = bands.reduce((a, b) => a + b, 0);
+  return bands.map((e) => clip(10 * Math.log10(e / all + 1e-6), -40, 0) / 10);
+}

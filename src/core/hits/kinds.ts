@@ -12,6 +12,9 @@ export const RISES_IN: Record<Kind, readonly number[]> = { kick: [0, 1, 2, 3, 4,
 /** Band in which the first rise is sought, Hz. */
 export const ATTACK_BAND: Record<Kind, readonly [number, number]> = { kick: [100, 12000], snare: [400, 12000], hat: [2000, 14000], tom: [400, 12000], cymbal: [2000, 14000] };
 
+/** How far before its clear beginning a stroke may already swell, seconds. */
+export const SWELL_S: Record<Kind, number> = { kick: 0.008, snare: 0.004, hat: 0, tom: 0.003, cymbal: 0 };
+
 /** Edges of the bands of patterns, Hz. */
 export const EDGES: readonly number[] = [30, 75, 120, 180, 270, 400, 650, 1100, 2000, 4000, 8000, 16000];
 export const BANDS = EDGES.length - 1;

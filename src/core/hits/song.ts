@@ -4,7 +4,7 @@
  */
 import { type Candidates, findCandidates, quantile } from './candidates';
 import { createSpectraReader } from './eventSpectra';
-import { ATTACK_BAND, BANDS, type Kind, RISES_IN, kindOf, ownBands } from './kinds';
+import { ATTACK_BAND, BANDS, type Kind, RISES_IN, SWELL_S, kindOf, ownBands } from './kinds';
 import { pickOnsets } from './pickOnset';
 
 export interface SongMic {
@@ -27,8 +27,11 @@ export interface Source {
   readonly n: number;
   /** Refined, seconds, rising. */
   readonly time: Float64Array;
+  /** The same at the first own mic: what is told as the hit's time. */
+  readonly heard: Float64Array;
   readonly novelty: Float32Array;
   readonly rises: Float32Array;
+  readonly later: Float32Array;
   /** n x cells: power after and before, floored; and what came in between. */
   readonly after: Float32Array;
   readonly before: Float32Array;
@@ -50,16 +53,19 @@ export interface Song {
 }
 
 const NEAR_S = 0.002;
+/** Rides are soft in overheads. */
+const FAR_THRESHOLD_DB = 3;
 
 /** Refines times, drops those that meet, keeps the rest in order. */
 function refine(c: Candidates, x: Float32Array, rate: number, kind: Kind): Candidates {
-  const time = pickOnsets(x, rate, c.time, ATTACK_BAND[kind]);
+  const time = pickOnsets(x, rate, c.time, ATTACK_BAND[kind], SWELL_S[kind]);
   const order = Array.from(time.keys()).sort((a, b) => time[a] - time[b]);
   const kept = order.filter((i, k) => k === 0 || time[i] - time[order[k - 1]] > NEAR_S);
   return {
     time: Float64Array.from(kept, (i) => time[i]),
     novelty: Float32Array.from(kept, (i) => c.novelty[i]),
     rises: Float32Array.from(kept.flatMap((i) => Array.from(c.rises.subarray(7 * i, 7 * i + 7)))),
+    later: Float32Array.from(kept.flatMap((i) => Array.from(c.later.subarray(7 * i, 7 * i + 7)))),
   };
 }
 
@@ -94,6 +100,7 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
   const steps = plans.length + mics.length;
   let done = 0;
   const found: Candidates[] = [];
+  const heard: Float64Array[] = [];
   for (const p of plans) {
     let x = await read(p.main);
     if (p.drum === CYMBALS && overheads.length > 1) {
@@ -103,7 +110,11 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
         for (let i = 0; i < x.length; i++) x[i] += y[i];
       }
     }
-    found.push(refine(findCandidates(x, rate, RISES_IN[p.kind]), x, rate, p.kind));
+    const candidates = findCandidates(x, rate, RISES_IN[p.kind], p.drum === CYMBALS ? FAR_THRESHOLD_DB : undefined);
+    const refined = refine(candidates, x, rate, p.kind);
+    found.push(refined);
+    // what is far from every mic is timed at the first overhead, and looked at where both overheads together hear it
+    heard.push(p.drum === CYMBALS ? pickOnsets(await read(p.main), rate, refined.time, ATTACK_BAND[p.kind]) : refined.time);
     await progress(++done / steps);
   }
   const after = found.map((c) => new Float32Array(c.time.length * cells));
@@ -133,7 +144,7 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
       after[k][j] += floor[j % cells];
       before[k][j] += floor[j % cells];
     }
-    const s: Source = { ...p, ...found[k], bands: ownBands(p.kind), n, after: after[k], before: before[k], added, closeness: null, reference: 0 };
+    const s: Source = { ...p, ...found[k], heard: heard[k], bands: ownBands(p.kind), n, after: after[k], before: before[k], added, closeness: null, reference: 0 };
     s.reference = topMean(Float64Array.from({ length: n }, (_, i) => addedIn(s, cells, i, s.main, s.bands)));
     s.closeness = closenessOf(s, mics, cells);
     sources.set(p.drum, s);
@@ -148,6 +159,7 @@ function closenessOf(s: Source, mics: readonly SongMic[], cells: number): Float3
   const k = own.map((v, i) => v - quantile(others.map((m) => db10(addedIn(s, cells, i, m, s.bands))), 0.5));
   const loud = own.map((v) => v - topMean(own));
   const usual = k.filter((_, i) => loud[i] > -25 && s.novelty[i] > 8);
-  const level = quantile(usual.length > 5 ? usual : k, 0.3);
+  // where there is little spill the loud events are the drum's own: then the rest tells what spill is like
+  const level = Math.min(quantile(k, 0.3), usual.length > 5 ? quantile(usual, 0.3) : Number.POSITIVE_INFINITY);
   return Float32Array.from(k, (v) => v - level);
 }

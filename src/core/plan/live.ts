@@ -2,6 +2,7 @@
  * A mic's treatment as the processors take it: settings and, where hits open the gate, the hits themselves. The worklet, the preview, the
  * export job and the command line all get it from here.
  */
+import { type Gap, mergeGaps } from '../clean/gaps';
 import { counts, thresholdOf } from './planHits';
 import type { Plan, Treatment } from './plan';
 import { roleOf } from './roles';
@@ -11,7 +12,10 @@ export interface KeyHit {
   readonly strength: number;
 }
 
-export interface LiveTreatment extends Treatment {
+export interface LiveTreatment {
+  readonly gate: Treatment['gate'];
+  /** Joined, in order. */
+  readonly gapList?: readonly Gap[];
   /** In order of time; empty where a level opens the gate. */
   readonly hits?: readonly KeyHit[];
 }
@@ -34,7 +38,7 @@ export function liveTreatment(plan: Plan, micId: string): Required<LiveTreatment
         .map((h) => ({ frame: h.frame, strength: h.strength }))
         .sort((a, b) => a.frame - b.frame)
     : NONE;
-  const live = { ...treatment, hits };
+  const live = { gate: treatment.gate, gapList: mergeGaps(Object.values(treatment.gaps)), hits };
   made.set(treatment, { list, threshold, live });
   return live;
 }

@@ -6,21 +6,20 @@ import { FreshGapError } from '../errors';
 import { PLAN_FORMAT, PLAN_VERSION } from './plan';
 
 type Raw = Record<string, unknown>;
-/** Mics with their gates changed; what is not shaped like that is left for the validation to name. */
-function eachGate(mics: unknown, change: (gate: Raw) => Raw): unknown {
+/** Mics with their treatments changed; what is not shaped like that is left for the validation to name. */
+function eachTreatment(mics: unknown, change: (treatment: Raw) => Raw): unknown {
   if (typeof mics !== 'object' || mics === null) return mics;
   return Object.fromEntries(
     Object.entries(mics).map(([id, mic]) => {
       const treatment = (mic as Raw | null)?.treatment as Raw | undefined;
-      const gate = treatment?.gate;
-      return [id, typeof gate === 'object' && gate !== null ? { ...(mic as Raw), treatment: { ...treatment, gate: change(gate as Raw) } } : mic];
+      return [id, treatment && typeof treatment.gate === 'object' && treatment.gate !== null ? { ...(mic as Raw), treatment: change(treatment) } : mic];
     }),
   );
 }
 
 const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
-  // 2: hits, and gates that they open
-  (old) => ({ ...old, mics: eachGate(old.mics, (gate) => ({ keyBy: 'level', hitMin: 0, softDb: 0, ...gate })), hits: {}, thresholds: {} }),
+  // 2: hits, gates that they open, gaps by hand
+  (old) => ({ ...old, mics: eachTreatment(old.mics, (t) => ({ ...t, gate: { keyBy: 'level', hitMin: 0, softDb: 0, ...(t.gate as Raw) }, gaps: {} })), hits: {}, thresholds: {} }),
 ];
 
 /** Throws PLAN_INVALID where this is no plan at all, PLAN_VERSION where it comes from a newer program. */

@@ -2,6 +2,7 @@
  * The plan: everything about a recording that is not raw audio. Plain immutable JSON keyed by ids, the same in the app, the
  * command line and the database. Mics are found again by file name and channel, never by position.
  */
+import type { Gap } from '../clean/gaps';
 import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
 import { type NamedChannel, guessRoles } from './guessRoles';
 import type { PlanHit } from './planHits';
@@ -12,6 +13,8 @@ export const PLAN_VERSION = 2;
 
 export interface Treatment {
   readonly gate: Readonly<GateSettings>;
+  /** Stretches dropped by hand, by an id of their own. */
+  readonly gaps: Readonly<Record<string, Gap>>;
 }
 
 /** How loud and where a mic is heard in the kit while working; never part of what is delivered. */
@@ -79,7 +82,7 @@ export function newMic(source: NamedChannel, role: string, name: string): PlanMi
     name,
     role,
     mix: { levelDb: 0, pan: roleOf(role).pan },
-    treatment: { gate: GATE_DEFAULTS },
+    treatment: { gate: GATE_DEFAULTS, gaps: {} },
   };
 }
 
@@ -106,7 +109,7 @@ export function createPlan(sampleRate: number, sources: readonly MicSource[], id
 }
 
 /** True where cleaning would return the very samples that came in. */
-export const isUntouched = (t: Treatment): boolean => !t.gate.on;
+export const isUntouched = (t: Treatment): boolean => !t.gate.on && Object.keys(t.gaps).length === 0;
 
 /** Orders mics as engineers read a kit: close mics drum by drum, then overheads, rooms, the rest; equal roles keep their order. */
 export function byRole(mics: Readonly<Record<string, PlanMic>>, ids: readonly string[], roleOrder: readonly string[]): string[] {

@@ -32,7 +32,7 @@ export interface SpillRow {
 const MOST = 40;
 const REACH_S = 0.04;
 /** A peak counts that stands this many times over the correlation's usual size. */
-const CLEAR = 6;
+const CLEAR = 8;
 
 export interface SpillDrum {
   readonly drum: string;

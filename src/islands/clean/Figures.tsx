@@ -18,13 +18,24 @@ export function Figures() {
   const figures = useBench((s) => (s.preview?.micId === s.focus ? s.preview.figures : null));
   const on = useBench((s) => (focusedMic(s)?.treatment.gate ?? GATE_DEFAULTS).on);
   const loading = useBench((s) => s.previewLoading);
+  const strokes = useBench((s) => (s.preview?.micId === s.focus ? s.preview.strokes : null));
   const f = on ? figures : null;
+  const own = on && strokes && strokes.strokes > 0 ? strokes : null;
   return (
     <dl className="card grid grid-cols-2 [&>div]:border-line [&>div:nth-child(2n+1)]:border-r [&>div:nth-child(-n+2)]:border-b" aria-busy={loading !== null} data-testid="figures">
       <Cell label="Taken while closed" value={signed(f?.takenDb ?? null)} unit="dB" title="Energy that the gate takes out of the stretches where it is closed" />
       <Cell label="Openings" value={f ? String(f.openings) : '–'} unit={f ? `${Math.round(f.openShare * 100)} % open` : ''} title="How often the gate opens in the song, and for how much of it it stays open" />
-      <Cell label="Loudest left out" value={signed(f?.loudestClosedDb ?? null)} unit="dBFS" title="Highest peak while the gate is closed: spill, or a stroke that was lost?" />
+      {own ? (
+        <>
+          <Cell label="Strokes kept" value={`${own.strokes - own.lost} of ${own.strokes}`} unit={own.attackDb === null ? '' : `attack ${signed(own.attackDb)} dB`} title="Own hits whose first 20 ms lose less than 10 dB, and how the level of their first 10 ms changes" />
+          <Cell label="Opened by spill" value={String(own.foreignOpenings)} unit="times" title="Openings in which none of the drum's own hits lies" />
+        </>
+      ) : (
+        <>
+          <Cell label="Loudest left out" value={signed(f?.loudestClosedDb ?? null)} unit="dBFS" title="Highest peak while the gate is closed: spill, or a stroke that was lost?" />
       <Cell label="Softest let in" value={signed(f?.softestOpenDb ?? null)} unit="dBFS" title="Peak of the softest opening: a soft stroke, or spill that opened the gate?" />
+        </>
+      )}
     </dl>
   );
 }

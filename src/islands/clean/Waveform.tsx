@@ -16,6 +16,7 @@ import { Ruler, setLoopBetween } from './Ruler';
 import { drawTaken } from './drawTaken';
 import { drawWave } from './drawWave';
 import { SCALE_MARKS, heightOf, heightOfDb } from './scale';
+import { isUntouched } from '../../core/plan/plan';
 import { type Palette, usePalette } from './usePalette';
 import { useSize } from './useSize';
 import { scrollView, zoomView } from './viewMoves';
@@ -51,10 +52,12 @@ export function Waveform({ audio }: { audio: MicAudio }) {
   const preview = useBench((s) => s.preview);
   const focus = useBench((s) => s.focus);
   const mic = useBench(focusedMic);
+  const selection = useBench((s) => s.selection);
   const palette: Palette = usePalette();
   const [tick, setTick] = useState(0);
   const [detail, setDetail] = useState<(DetailResult & { mic: string }) | null>(null);
   const gate = mic?.treatment.gate;
+  const changed = mic ? !isUntouched(mic.treatment) : false;
   const shown = preview?.micId === focus ? preview : null;
   const perPixel = (view.to - view.from) / Math.max(1, width * dpr);
   const close = perPixel < SAMPLES_UNDER;
@@ -86,7 +89,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
     const near = close && detail && detail.mic === focus && detail.from <= from + 1 && detail.from + detail.gain.length >= Math.min(to, audio.frames) - 1 ? detail : null;
     const clean = near ? columnsFromSamples(near.clean, near.from, from, to, w) : shown ? columnsFromPyramid(shown.clean, from, to, w) : null;
     const gain = near ? columnsFromSamples(near.gain, near.from, from, to, w) : shown ? columnsFromPyramid(shown.gain, from, to, w) : null;
-    const on = gate?.on ?? false;
+    const on = changed;
 
     el.width = w;
     el.height = h;
@@ -112,7 +115,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
       dot(samples.samples, samples.origin, on ? palette.css.ink2 : palette.css.ink);
       if (on && near) dot(near.clean, near.from, palette.css.ink);
     }
-    if (shown && on && gate?.keyBy !== 'hits') {
+    if (shown && gate?.on && gate?.keyBy !== 'hits') {
       // the level the gate hears, on the same scale as the thresholds
       const bins = shown.level;
       const line: [number, number][] = [];
@@ -136,7 +139,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
       path(g, curve, palette.css.hand, 1.5 * dpr);
     }
     drawTaken(lane, dpr, on ? gain : null, w, palette);
-  }, [audio, view, width, height, dpr, scale, shown, detail, palette, tick, gate?.on, gate?.keyBy, close, perPixel, focus]);
+  }, [audio, view, width, height, dpr, scale, shown, detail, palette, tick, changed, gate?.on, gate?.keyBy, close, perPixel, focus]);
 
   useGesture(
     {
@@ -192,6 +195,9 @@ export function Waveform({ audio }: { audio: MicAudio }) {
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" role="img" aria-label={`Waveform of ${mic?.name ?? 'the mic'}`} />
         {loop && (
           <div className={`pointer-events-none absolute top-0 bottom-0 border-x ${loopOn ? 'border-hand' : 'border-line2'}`} style={{ left: share(loop.from), width: `${(100 * (loop.to - loop.from)) / (view.to - view.from)}%` }} />
+        )}
+        {selection && (
+          <div data-testid="selection" className="pointer-events-none absolute bottom-0 top-0 border-x border-hand bg-hand-soft opacity-40" style={{ left: share(selection.from), width: `${(100 * (selection.to - selection.from)) / (view.to - view.from)}%` }} />
         )}
         {gate && gate.keyBy !== 'hits' && (
           <>

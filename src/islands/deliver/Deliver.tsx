@@ -4,6 +4,8 @@ import { Checkbox } from 'radix-ui';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { toast } from 'sonner';
 import { isUntouched } from '../../core/plan/plan';
+import { listHits } from '../../core/plan/planHits';
+import { type HitFiles, NO_HIT_FILES } from '../../server/hitFiles';
 import type { ExportResult } from '../../server/jobs/exportJob';
 import type { PlanState } from '../../server/sql/plans';
 import type { JobRow } from '../../server/sql/jobs';
@@ -11,6 +13,7 @@ import { describe, request } from '../shared/api';
 import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { formatBytes } from '../shared/time';
+import { HitOptions } from './HitOptions';
 import { CLIENT, openBench, useBench } from '../workbench/store';
 import { treatmentWords } from '../workbench/treatmentWords';
 
@@ -32,7 +35,7 @@ function JobLine({ job, onCancel }: { job: JobRow; onCancel(): void }) {
           <>
             <span className="font-semibold">{result.zipName}</span>
             <span className="text-ink2">
-              {result.files.filter((f) => f.key).length} cleaned, {result.files.filter((f) => !f.key).length} as they are, {formatBytes(result.files.reduce((n, f) => n + f.bytes, 0))}
+              {result.files.filter((f) => f.key && f.fileId !== null).length} cleaned, {result.files.filter((f) => !f.key).length} as they are,{result.files.some((f) => f.fileId === null) && ` ${result.files.filter((f) => f.fileId === null).length} of hits,`} {formatBytes(result.files.reduce((n, f) => n + f.bytes, 0))}
             </span>
             <span className="flex-1" />
             <a className="btn btn-ink no-underline" href={`/bulk/jobs/${job.id}/zip`} download>
@@ -72,6 +75,7 @@ export function Deliver() {
   const plan = useBench((s) => s.plan);
   const [encoding, setEncoding] = useState<'pcm24' | 'float32'>('pcm24');
   const [suffix, setSuffix] = useState('_clean');
+  const [hits, setHits] = useState<HitFiles>(NO_HIT_FILES);
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const [jobs, setJobs] = useState<JobRow[]>(data?.exports ?? []);
   const opener = useRef<HTMLInputElement>(null);
@@ -92,11 +96,12 @@ export function Deliver() {
   if (!data || !plan) return null;
   const files = data.files.map((f) => ({ ...f, untouched: f.micIds.every((m) => isUntouched(plan.mics[m].treatment)), out: f.name.replace(/(\.[A-Za-z0-9]{2,4})?$/, `${suffix}$1`) }));
   const chosen = files.filter((f) => !left.has(f.name));
+  const hitCount = Object.keys(plan.hits).reduce((n, d) => n + listHits(plan, d).length, 0);
   const badSuffix = /[\\/:*?"<>|]/.test(suffix);
 
   async function start() {
     try {
-      await request('POST', `/api/recordings/${id}/exports`, { encoding, suffix, files: chosen.map((f) => f.name) });
+      await request('POST', `/api/recordings/${id}/exports`, { encoding, suffix, files: chosen.map((f) => f.name), ...(hitCount > 0 ? { hits } : {}) });
       await refresh();
     } catch (e) {
       complain(e);
@@ -190,6 +195,10 @@ export function Deliver() {
             <button type="button" className="btn btn-ink mt-4 w-full justify-center" disabled={chosen.length === 0 || badSuffix} onClick={start}>
               Export {chosen.length} {chosen.length === 1 ? 'file' : 'files'}
             </button>
+          </section>
+          <section aria-label="Hits" className="card p-4">
+            <h2 className="mb-1.5 font-head text-base font-bold">Hits, in the same zip</h2>
+            <HitOptions drums={Object.keys(plan.hits).filter((d) => listHits(plan, d).length > 0)} count={hitCount} value={hits} onChange={setHits} />
           </section>
           <section aria-label="Plan file" className="card p-4">
             <h2 className="font-head text-base font-bold">Plan</h2>

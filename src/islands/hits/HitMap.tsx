@@ -117,10 +117,10 @@ export function HitMap() {
     { target: box, eventOptions: { passive: false }, drag: { filterTaps: true, pointer: { keys: false } } },
   );
   return (
-    <div className="card grid min-h-0 flex-1 grid-cols-[92px_1fr] grid-rows-[auto_1fr] overflow-hidden" data-testid="hit-map">
+    <div className="card grid min-h-0 flex-1 grid-cols-[92px_1fr] grid-rows-[auto_minmax(0,1fr)] overflow-hidden" data-testid="hit-map">
       <div className="border-b border-r border-line pl-2 text-xs leading-[21px] text-ink2">time</div>
       <Ruler />
-      <div className="border-r border-line">
+      <div className="min-h-0 overflow-hidden border-r border-line">
         {drums.map((d) => (
           <div key={d} className="flex items-center gap-1.5 overflow-hidden pl-2 text-sm text-ink2" style={{ height: laneHeight }}>
             <Glyph role={d} size={14} />

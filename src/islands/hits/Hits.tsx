@@ -1,6 +1,6 @@
 /** Step Hits: who struck when. The chosen hit in all mics, all hits over time, and the queue of doubtful ones. */
-import { Radar } from 'lucide-react';
-import { useEffect } from 'react';
+import { FileMusic, Radar } from 'lucide-react';
+import { useEffect, useRef } from 'react';
 import { toast } from 'sonner';
 import type { AnalysisView } from '../../server/analysis';
 import { describe, request } from '../shared/api';
@@ -9,7 +9,7 @@ import { useBench } from '../workbench/store';
 import { HitMap } from './HitMap';
 import { Microscope } from './Microscope';
 import { Queue } from './Queue';
-import { countsOf, drumLabel, drumsOf, hitOf, nextDoubtful } from './hitsState';
+import { countsOf, drumLabel, drumsOf, hitOf, importMidi, nextDoubtful } from './hitsState';
 
 export async function loadAnalysis(): Promise<void> {
   try {
@@ -33,6 +33,7 @@ export function Hits() {
   const plan = useBench((s) => s.plan);
   const analysis = useBench((s) => s.analysis);
   const ref = useBench((s) => s.hit);
+  const opener = useRef<HTMLInputElement>(null);
   useEffect(() => {
     void loadAnalysis();
     window.addEventListener('fresh-gap:jobs', loadAnalysis);
@@ -43,6 +44,18 @@ export function Hits() {
     if (have && !useBench.getState().hit) nextDoubtful();
   }, [have]);
   if (!plan) return null;
+  async function openMidi(e: React.ChangeEvent<HTMLInputElement>) {
+    const file = e.target.files?.[0];
+    e.target.value = '';
+    if (!file) return;
+    try {
+      const n = importMidi(new Uint8Array(await file.arrayBuffer()));
+      toast.success(`${n.added} hits added, ${n.kept} were there`, n.unknown ? { description: `${n.unknown} notes belong to no drum here, or lie behind the end.` } : undefined);
+    } catch (err) {
+      const { title, text } = describe(err);
+      toast.error(title, { description: text });
+    }
+  }
   const job = analysis?.job ?? null;
   const running = job?.state === 'queued' || job?.state === 'running';
   const hit = hitOf(plan, ref);
@@ -56,8 +69,8 @@ export function Hits() {
     <div className="grid min-h-0 flex-1 grid-cols-[1fr_300px]">
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
         <header className="flex h-8 items-center gap-3">
-          <h1 className="font-head text-lg font-bold">{hit ? `Who struck at ${formatTime(hit.frame / plan.sampleRate)}?` : 'Hits'}</h1>
-          <span className="truncate text-ink2">{hit ? `${drumLabel(hit.drum)}; every mic at its own scale, the owner hears it first` : `${total.toLocaleString('en')} hits`}</span>
+          <h1 className="whitespace-nowrap font-head text-lg font-bold">{hit ? `Who struck at ${formatTime(hit.frame / plan.sampleRate)}?` : 'Hits'}</h1>
+          <span className="truncate text-ink2">{hit ? `${drumLabel(hit.drum)}? The owner hears it first` : `${total.toLocaleString('en')} hits`}</span>
           <span className="ml-auto" />
           {running && (
             <span role="status" className="flex items-center gap-2 text-ink2">
@@ -65,6 +78,10 @@ export function Hits() {
             </span>
           )}
           {analysis && !analysis.fresh && have && !running && <span className="text-sm text-doubt">Files or roles changed since.</span>}
+          <button type="button" className="btn" onClick={() => opener.current?.click()} title="Adds the strokes of a Standard MIDI File, by percussion key or track name">
+            <FileMusic aria-hidden="true" size={15} /> From MIDI
+          </button>
+          <input ref={opener} type="file" accept=".mid,.midi" hidden aria-label="MIDI file" onChange={(e) => void openMidi(e)} />
           {again}
         </header>
         {job?.state === 'failed' && (

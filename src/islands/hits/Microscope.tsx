@@ -5,6 +5,7 @@
 import { useDrag } from '@use-gesture/react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { moveHits } from '../../core/plan/planHits';
+import { mainMic } from '../../core/plan/mainMic';
 import type { Plan } from '../../core/plan/plan';
 import { roleOf } from '../../core/plan/roles';
 import { usePalette } from '../clean/usePalette';
@@ -13,7 +14,7 @@ import { samplesOf } from '../clean/waveData';
 import { transportMics } from '../workbench/engine';
 import { endGesture, sketch, useBench } from '../workbench/store';
 import { readColors } from './drawHits';
-import { drumLabel, hitOf, mainMic } from './hitsState';
+import { drumLabel, hitOf } from './hitsState';
 
 const BEFORE_MS = 15;
 const AFTER_MS = 45;
@@ -106,15 +107,15 @@ export function Microscope() {
     { filterTaps: true, pointer: { keys: false } },
   );
   return (
-    <div className="card grid min-h-0 grid-cols-[92px_52px_1fr] overflow-hidden" data-testid="microscope">
-      <div className="border-r border-line">
+    <div className="card grid min-h-0 grid-cols-[92px_52px_1fr] grid-rows-[minmax(0,1fr)] overflow-hidden" data-testid="microscope">
+      <div className="min-h-0 overflow-hidden border-r border-line">
         {order.map((id) => (
           <div key={id} className={`flex items-center overflow-hidden whitespace-nowrap pl-2 text-xs ${id === owner ? 'font-bold' : 'text-ink2'}`} style={{ height: laneHeight }}>
             {plan.mics[id].name}
           </div>
         ))}
       </div>
-      <div className="num text-right text-xs text-ink2">
+      <div className="num min-h-0 overflow-hidden text-right text-xs text-ink2">
         {order.map((id) => {
           const d = delayOf(id);
           return (

@@ -1,8 +1,10 @@
 /** What the Hits view works on: drums in order, the chosen hit, the selection, what is doubtful; and what hands do with them. */
-import type { Edit } from '../../core/plan/edits';
+import type { Change, Edit } from '../../core/plan/edits';
 import { type ListedHit, counts, decideHits, giveHits, hitChange, hitId, isDoubtful, listHits, moveHits, thresholdOf } from '../../core/plan/planHits';
+import { mainMic } from '../../core/plan/mainMic';
 import type { Plan } from '../../core/plan/plan';
 import { ROLES, roleOf } from '../../core/plan/roles';
+import { percussionKey, readMidi } from '../../formats/midi';
 import { goTo, togglePlay } from '../workbench/engine';
 import { type Bench, commit, useBench } from '../workbench/store';
 
@@ -19,13 +21,6 @@ export const drumLabel = (drum: string): string => {
   const tom = /^tom-(\d)$/.exec(drum);
   return tom ? `Tom ${tom[1]}` : drum.charAt(0).toUpperCase() + drum.slice(1);
 };
-
-/** The mic that a drum's times are of: its first close mic, or the first overhead. */
-export function mainMic(plan: Plan, drum: string): string {
-  const rank = (id: string) => ROLES.findIndex((r) => r.id === plan.mics[id].role);
-  const own = plan.order.filter((id) => roleOf(plan.mics[id].role).drum === drum).sort((a, b) => rank(a) - rank(b));
-  return own[0] ?? plan.order.find((id) => roleOf(plan.mics[id].role).group === 'overhead') ?? plan.order[0];
-}
 
 export const keyOf = (h: { drum: string; id: string }): string => `${h.drum}/${h.id}`;
 
@@ -73,7 +68,10 @@ export function nextDoubtful(by: 1 | -1 = 1): void {
   const { plan, hit } = get();
   if (!plan) return;
   const queue = doubtful(plan);
-  if (queue.length === 0) return choose(null);
+  if (queue.length === 0) {
+    choose(null);
+    return;
+  }
   const at = queue.findIndex((h) => hit && h.id === hit.id && h.drum === hit.drum);
   choose(queue[at < 0 ? 0 : (at + by + queue.length) % queue.length]);
 }
@@ -122,6 +120,39 @@ export function add(drum: string, frame: number): void {
   const hit = { frame: at, strength: 0.5, certainty: 1, state: 'added' as const };
   commit({ label: `Added ${named([{ ...hit, id, drum }], base)}`, changes: [hitChange(base, drum, id, hit)] });
   choose({ drum, id });
+}
+
+/** Hits of a MIDI file, by percussion key or track name: new ones are added, those that are there already are kept. Throws MIDI_INVALID. */
+export function importMidi(bytes: Uint8Array): { added: number; kept: number; unknown: number } {
+  const { base } = get();
+  if (!base) return { added: 0, kept: 0, unknown: 0 };
+  const drums = drumsOf(base);
+  const near = 0.012 * base.sampleRate;
+  const lists = new Map(drums.map((d) => [d, listHits(base, d, true)]));
+  const ids = new Set(drums.flatMap((d) => Object.keys(base.hits[d] ?? {}).map((id) => `${d}/${id}`)));
+  const changes: Change[] = [];
+  let [added, kept, unknown] = [0, 0, 0];
+  for (const n of readMidi(bytes)) {
+    const drum = drums.find((d) => d === n.track) ?? drums.find((d) => percussionKey(d) === n.key);
+    const frame = Math.round(n.time * base.sampleRate);
+    if (!drum || frame >= base.frames) {
+      unknown++;
+      continue;
+    }
+    const there = lists.get(drum)?.find((h) => Math.abs(h.frame - frame) < near);
+    if (there) {
+      kept++;
+      if (there.state !== 'confirmed' && there.state !== 'added') changes.push(hitChange(base, drum, there.id, { ...there, state: 'confirmed' }));
+      continue;
+    }
+    let id = String(frame);
+    for (let k = 2; ids.has(`${drum}/${id}`); k++) id = `${frame}-${k}`;
+    ids.add(`${drum}/${id}`);
+    added++;
+    changes.push(hitChange(base, drum, id, { frame, strength: Math.max(0, (n.velocity - 1) / 126), certainty: 1, state: 'added' }));
+  }
+  commit({ label: `${added + kept} hits from MIDI`, changes });
+  return { added, kept, unknown };
 }
 
 /** Hears the chosen hit in a short loop: its owner alone, this mic alone, or the kit. */

@@ -2,6 +2,7 @@
 import { create } from 'zustand';
 import { type Upload, explain, sendFile, sortFiles } from './upload';
 import { FreshGapError } from '../../core/errors';
+import { request } from '../shared/api';
 
 interface Uploads {
   list: Upload[];
@@ -41,6 +42,8 @@ export async function takeFiles(recordingId: string, files: readonly File[]): Pr
       aborts.delete(row.key);
     }
   }
+  // who struck when is looked for at once; where that cannot be started, step Hits offers it
+  if (done > 0) await request('POST', `/api/recordings/${recordingId}/analysis`).catch(() => {});
   useUploads.setState({ running: false });
   return done;
 }

@@ -1,5 +1,6 @@
 /** Every action of the workbench once: its name, its keys, what it does. Keyboard, command list and key help all read this. */
 import { editGate } from '../../core/plan/edits';
+import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
 import { startAnalysis } from '../hits/Hits';
 import { drumsOf, give, hear, keep, move, nextDoubtful, nextInTime, reject } from '../hits/hitsState';
@@ -101,6 +102,13 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'hit-sample-on', group: 'Hits', step: 'hits', label: 'Move a sample later', keys: ['Alt+Shift+ArrowRight'], shown: 'Alt Shift →', run: () => move(1) },
     { id: 'hit-sample-back', group: 'Hits', step: 'hits', label: 'Move a sample earlier', keys: ['Alt+Shift+ArrowLeft'], shown: 'Alt Shift ←', run: () => move(-1) },
     ...Array.from({ length: 9 }, (_, i): Command => ({ id: `hit-give-${i + 1}`, group: 'Hits', step: 'hits', label: `Give to drum ${i + 1}`, keys: [String(i + 1)], shown: i === 0 ? '1 to 9' : undefined, run: () => giveTo(i) })),
+    { id: 'step-on', group: 'Plan', step: 'clean', label: 'Next transient', keys: ['.'], shown: '.', run: () => step(1, false) },
+    { id: 'step-back', group: 'Plan', step: 'clean', label: 'Transient before', keys: [','], shown: ',', run: () => step(-1, false) },
+    { id: 'step-on-more', group: 'Plan', step: 'clean', label: 'Select on to the next transient', keys: ['Shift+>', 'Shift+.', '>'], shown: 'Shift .', run: () => step(1, true) },
+    { id: 'step-back-more', group: 'Plan', step: 'clean', label: 'Select back to the transient before', keys: ['Shift+<', 'Shift+,', '<'], shown: 'Shift ,', run: () => step(-1, true) },
+    { id: 'select-back', group: 'Plan', step: 'clean', label: 'Select back to the last hit or gap', keys: ['b'], shown: 'B', run: selectBack },
+    { id: 'drop', group: 'Plan', step: 'clean', label: 'Drop the selection', keys: ['x', 'Delete', 'Backspace'], shown: 'X', run: dropSelection },
+    { id: 'bring-back', group: 'Plan', step: 'clean', label: 'Bring back gaps dropped here', keys: ['Shift+X'], shown: 'Shift X', run: bringBack },
     { id: 'hit-find', group: 'Hits', label: 'Find the hits anew', run: () => void startAnalysis() },
 
     { id: 'intake', group: 'Go', label: 'Go to Intake', run: () => go('intake') },

@@ -4,6 +4,7 @@
  */
 import { roleOf } from '../../core/plan/roles';
 import { liveTreatment } from '../../core/plan/live';
+import { listHits, thresholdOf } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
 import type { DetailResult, FromPreview, PreviewRequest } from '../../engine/preview.worker';
 import PreviewWorker from '../../engine/preview.worker.ts?worker';
@@ -100,6 +101,16 @@ let lastAsked = '';
 let detailId = 0;
 const details = new Map<number, (d: DetailResult) => void>();
 
+let strokesOf: { list: unknown; threshold: number; frames: readonly number[] } = { list: null, threshold: 0, frames: [] };
+/** Frames of what counts as strokes of the mic's own drum. */
+function ownStrokes(plan: Plan, id: string): readonly number[] {
+  const drum = roleOf(plan.mics[id].role).drum;
+  const list = drum ? (plan.hits[drum] ?? null) : null;
+  const threshold = drum ? thresholdOf(plan, drum) : 0;
+  if (strokesOf.list !== list || strokesOf.threshold !== threshold) strokesOf = { list, threshold, frames: drum ? listHits(plan, drum).map((h) => h.frame) : [] };
+  return strokesOf.frames;
+}
+
 function askPreview(s: Bench) {
   const mic = s.plan?.mics[s.focus];
   const rate = s.data?.recording.sampleRate;
@@ -107,7 +118,7 @@ function askPreview(s: Bench) {
   const own = mics.find((m) => m.id === s.focus);
   const key = mics.find((m) => m.id === mic.treatment.gate.keyFrom) ?? own;
   if (!own || !key) return;
-  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, gate: mic.treatment.gate, hits: liveTreatment(s.plan as Plan, s.focus).hits };
+  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, gate: mic.treatment.gate, hits: liveTreatment(s.plan as Plan, s.focus).hits, gaps: liveTreatment(s.plan as Plan, s.focus).gapList, own: ownStrokes(s.plan as Plan, s.focus), transients: s.stepping };
   const asked = JSON.stringify(request);
   if (asked === lastAsked) return;
   lastAsked = asked;
@@ -130,7 +141,7 @@ function onPreview(m: FromPreview) {
     if (m.id === previewId) set({ previewLoading: null });
     // results of an older setting are shown until the newest comes; those of another mic are not
     if (m.id === previewId || get().preview?.micId === micId) {
-      set((s) => ({ preview: { micId, clean: m.clean, gain: m.gain, level: m.level, figures: m.figures, turn: (s.preview?.turn ?? 0) + 1 } }));
+      set((s) => ({ preview: { micId, clean: m.clean, gain: m.gain, level: m.level, figures: m.figures, strokes: m.strokes, transients: m.transients ?? (s.preview?.micId === micId ? s.preview.transients : undefined), turn: (s.preview?.turn ?? 0) + 1 } }));
     }
   }
 }
@@ -176,7 +187,7 @@ export function startEngine(onError: (e: unknown) => void): () => void {
     if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.monitorDb !== old.monitorDb) {
       transport.setMonitor(monitorOf(now));
     }
-    if (now.plan !== old.plan || now.focus !== old.focus) askPreview(now);
+    if (now.plan !== old.plan || now.focus !== old.focus || now.stepping !== old.stepping) askPreview(now);
   });
   // for automation and the curious: what the worklet would play, as samples
   (window as unknown as { freshGap?: unknown }).freshGap = {

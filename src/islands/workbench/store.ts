@@ -8,6 +8,7 @@ import { type Edit, applyEdit, mergeEdits, rebaseEdit } from '../../core/plan/ed
 import type { Plan, PlanMic } from '../../core/plan/plan';
 import type { Listen, Loop } from '../../engine/protocol';
 import type { GateFigures } from '../../core/measure/gateOverview';
+import type { StrokeFigures } from '../../core/measure/strokeFigures';
 import type { PlanState } from '../../server/sql/plans';
 import type { AnalysisView } from '../../server/analysis';
 import type { Workbench } from '../../server/workbench';
@@ -24,6 +25,8 @@ export interface Preview {
   gain: Float32Array[];
   level: Float32Array;
   figures: GateFigures;
+  strokes: StrokeFigures;
+  transients?: readonly number[];
   /** Grows with every new result. */
   turn: number;
 }
@@ -59,6 +62,10 @@ export interface Bench {
   /** The chosen hit, and several selected ones as "drum/id". */
   hit: { drum: string; id: string } | null;
   picked: ReadonlySet<string>;
+  /** A stretch of the focused mic, frames. */
+  selection: { from: number; to: number } | null;
+  /** Whether transients are wanted: someone stepped. */
+  stepping: boolean;
   analysis: AnalysisView | null;
 
   preview: Preview | null;
@@ -68,7 +75,7 @@ export interface Bench {
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
   focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, solo: new Set(), muted: new Set(),
-  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, hit: null, picked: new Set(), analysis: null, preview: null, previewLoading: null,
+  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, hit: null, picked: new Set(), selection: null, stepping: false, analysis: null, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;

@@ -5,7 +5,8 @@ import type { Plan, PlanMic } from '../../core/plan/plan';
 /** In words, what is done to a mic. */
 export function treatmentWords(plan: Plan, mic: PlanMic): string {
   const g = mic.treatment.gate;
-  if (!g.on) return 'as is';
+  const gaps = Object.keys(mic.treatment.gaps).length;
+  if (!g.on) return gaps ? `${gaps} ${gaps === 1 ? 'gap' : 'gaps'} by hand` : 'as is';
   if (g.keyBy === 'hits') return 'opened by its hits';
   const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;
   if (key) return `opened by ${key}`;

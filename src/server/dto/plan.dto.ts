@@ -18,6 +18,7 @@ class MixDto {
 
 class TreatmentDto {
   @IsObject() @ValidateNested() @Type(() => GateDto) gate!: GateDto;
+  @IsObject() gaps!: Record<string, unknown>;
 }
 
 class PlanMicDto {
@@ -60,6 +61,15 @@ function checkHits(hits: Record<string, unknown>, thresholds: Record<string, unk
   for (const [drum, t] of Object.entries(thresholds)) if (!DRUM_ID.test(drum) || !share(t)) throw bad(`the threshold of ${drum.slice(0, 40)} is not between 0 and 1.`);
 }
 
+function checkGaps(gaps: Record<string, unknown>, mic: string, frames: number): void {
+  const list = Object.entries(gaps as Record<string, { from?: unknown; to?: unknown } | null>);
+  if (list.length > MAX_HITS) throw new FreshGapError('PLAN_INVALID', `${mic}: too many gaps.`);
+  for (const [id, g] of list) {
+    const ok = id.length <= 60 && g && Number.isInteger(g.from) && Number.isInteger(g.to) && (g.from as number) >= 0 && (g.from as number) < (g.to as number) && (g.to as number) <= frames;
+    if (!ok) throw new FreshGapError('PLAN_INVALID', `${mic}: the gap ${id.slice(0, 60)} is no stretch within the recording.`);
+  }
+}
+
 /** The plan that `raw` holds, older versions brought up to date. Throws PLAN_INVALID (naming what is wrong) or PLAN_VERSION. */
 export function parsePlan(raw: unknown): Plan {
   const plan = migratePlan(raw);
@@ -76,6 +86,7 @@ export function parsePlan(raw: unknown): Plan {
       if (e instanceof FreshGapError) throw new FreshGapError('PLAN_INVALID', `${id}: ${e.message}`, e.details);
       throw e;
     }
+    checkGaps((mics[id] as Plan['mics'][string]).treatment.gaps as unknown as Record<string, unknown>, id, frames);
     const { keyFrom } = (mics[id] as Plan['mics'][string]).treatment.gate;
     if (keyFrom !== '' && (keyFrom === id || !Object.hasOwn(mics, keyFrom))) throw new FreshGapError('PLAN_INVALID', `${id}: its key mic ${keyFrom} is not there.`);
   }

@@ -1,7 +1,7 @@
 /** Bodies of requests. */
 import 'reflect-metadata';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, ArrayMinSize, IsArray, IsDefined, IsIn, IsInt, IsObject, IsOptional, IsString, Length, Matches, MaxLength, Min, ValidateIf, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, ArrayMinSize, IsArray, IsBoolean, IsDefined, IsIn, IsInt, IsNumber, IsObject, IsOptional, IsString, Length, Matches, Max, MaxLength, Min, ValidateIf, ValidateNested } from 'class-validator';
 
 export class NameDto {
   @IsString() @Length(1, 200) @Matches(/\S/, { message: 'name must not be blank' }) name!: string;
@@ -35,8 +35,18 @@ export class OpenPlanDto {
   @IsObject() plan!: object;
 }
 
+class HitFilesDto {
+  @IsBoolean() midi!: boolean;
+  @IsObject() keys!: Record<string, number>;
+  @IsNumber() @Min(0.2) @Max(3) curve!: number;
+  @IsIn(['none', 'own', 'synthetic']) ticks!: 'none' | 'own' | 'synthetic';
+  @IsBoolean() csv!: boolean;
+  @IsBoolean() labels!: boolean;
+}
+
 export class ExportDto {
   @IsIn(['pcm24', 'float32']) encoding!: 'pcm24' | 'float32';
   @IsString() @MaxLength(40) @Matches(/^[^\\/:*?"<>|\p{Cc}]*$/u, { message: 'suffix must not hold characters that file names cannot' }) suffix!: string;
   @IsOptional() @IsArray() @ArrayMinSize(1) @ArrayMaxSize(64) @IsString({ each: true }) files?: string[];
+  @IsOptional() @IsObject() @ValidateNested() @Type(() => HitFilesDto) hits?: HitFilesDto;
 }

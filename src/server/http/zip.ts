@@ -35,7 +35,7 @@ export async function exportZip(sql: Sql, recordingId: string, input: ExportInpu
     if (!f.key && !source) continue;
     // opened only when its turn comes: not all files at once
     zip.addReadStreamLazy(f.name, { compress: false, size: f.bytes }, (give) => {
-      give(null, Readable.from(f.key ? rendered(sql, f.key) : original(sql, f.fileId, source?.audioId ?? 0)));
+      give(null, Readable.from(f.key ? rendered(sql, f.key) : original(sql, f.fileId ?? 0, source?.audioId ?? 0)));
     });
   }
   zip.addBuffer(Buffer.from(`${JSON.stringify(input.plan, null, 1)}\n`), 'plan.json', { compress: false });

@@ -3,10 +3,14 @@
  * hold; the zip itself is made while it streams to the browser.
  */
 import { createHash } from 'node:crypto';
+import { mainMic } from '../../core/plan/mainMic';
+import { listHits } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
 import type { Sql } from '../db';
 import { dbReader } from '../dbReader';
 import { type DeliveryEncoding, deliverFile, deliveredName, fileIsUntouched, fileRecipe, micsNeeded } from '../deliver';
+import { deliverHits } from '../deliverHits';
+import { type HitFiles, NO_HIT_FILES } from '../hitFiles';
 import { type FileRow, fileEdges, listFiles } from '../sql/files';
 import { findRender, storeRender } from '../sql/renders';
 
@@ -17,13 +21,16 @@ export interface ExportInput {
   encoding: DeliveryEncoding;
   suffix: string;
   files?: string[];
+  /** What is delivered of the hits beside the mics. */
+  hits?: HitFiles;
   /** The plan as it stood when the export was asked for. */
   plan: Plan;
 }
 
 export interface ExportedFile {
   name: string;
-  fileId: number;
+  /** The source file, or null for what is made of hits. */
+  fileId: number | null;
   /** Cached render, or null for a copy of the original. */
   key: string | null;
   bytes: number;
@@ -76,6 +83,25 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
     }
     before += f.frames;
     await report(before / total, '');
+  }
+  const hits = input.hits ?? NO_HIT_FILES;
+  if (hits.midi || hits.csv || hits.labels || hits.ticks !== 'none') {
+    await report(1, 'Writing the hits');
+    const drums = Object.fromEntries(Object.keys(plan.hits).map((d) => [d, listHits(plan, d).map(({ frame, strength, certainty }) => ({ frame, strength, certainty }))]));
+    await deliverHits({
+      rate: plan.sampleRate, frames: plan.frames, drums, files: hits,
+      reader(drum) {
+        const m = plan.mics[mainMic(plan, drum)];
+        const source = all.find((x) => x.name === m.file);
+        if (!source) throw new Error(`no file for ${drum}`);
+        return dbReader(sql, source, m.channel);
+      },
+      async emit(name, produce) {
+        const key = createHash('sha256').update(JSON.stringify({ engine: ENGINE_VERSION, name, hits, frames: plan.frames, drums, sources: all.map((f) => f.content), roles: plan.order.map((id) => plan.mics[id].role) })).digest('hex');
+        const render = (await findRender(sql, key)) ?? (await storeRender(sql, key, 'hits', async (write) => { await produce(write); return 0; }));
+        out.push({ name, fileId: null, key, bytes: render.bytes, clipped: 0 });
+      },
+    });
   }
   const safe = recordingName.replace(/[^\p{L}\p{N} ._-]+/gu, '').replace(/\s+/g, ' ').trim() || 'recording';
   return { zipName: `${safe}${input.suffix}.zip`, files: out };

@@ -14,9 +14,11 @@ export const GET: APIRoute = ({ params }) => answer(() => listJobs(db(), params.
 export const POST: APIRoute = ({ params, request }) =>
   answer(async () => {
     const id = params.id ?? '';
-    const { encoding, suffix, files } = validated(ExportDto, await readBody(request));
+    const { encoding, suffix, files, hits } = validated(ExportDto, await readBody(request));
+    const badKey = Object.entries(hits?.keys ?? {}).find(([, k]) => !Number.isInteger(k) || k < 0 || k > 127);
+    if (badKey) throw new FreshGapError('BAD_REQUEST', `The MIDI key of ${badKey[0].slice(0, 40)} is not between 0 and 127.`);
     const state = await getPlan(db(), id);
     if (!state || state.plan.order.length === 0) throw new FreshGapError('NOT_FOUND', 'The recording has no mics yet.');
-    const input: ExportInput = { encoding, suffix, files, plan: state.plan };
+    const input: ExportInput = { encoding, suffix, files, hits, plan: state.plan };
     return addJob(db(), id, 'export', input);
   });

@@ -1,0 +1,17 @@
+/** npm run train -- FOLDER [OUT] [--folds] [--rows]: see src/train/train.ts. */
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { ROOT, ensureNpm } from './lib/install.mjs';
+
+ensureNpm();
+const { build } = await import('esbuild');
+const folder = mkdtempSync(join(tmpdir(), 'fresh-gap-train-'));
+const file = join(folder, 'train.mjs');
+try {
+  await build({ absWorkingDir: ROOT, entryPoints: ['src/train/train.ts'], outfile: file, bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning', banner: { js: "import { createRequire as makeRequire } from 'node:module'; const require = makeRequire(import.meta.url);" } });
+  await import(pathToFileURL(file).href);
+} finally {
+  rmSync(folder, { recursive: true, force: true });
+}

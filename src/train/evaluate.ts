@@ -1,0 +1,51 @@
+/** How the whole detection does on made recordings (subfolders of the folders named): a table by drum and over all, as docs/hits.md shows. */
+import { existsSync, readFileSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { openFolder } from '../cli/wavFile';
+import { THRESHOLD, type Networks, detectHits } from '../core/hits/detectHits';
+import { NETWORKS } from '../core/hits/weights';
+import { scoreHits } from '../core/measure/scoreHits';
+
+const [folder, weights] = process.argv.slice(2).filter((a) => !a.startsWith('--'));
+const networks: Networks = weights ? JSON.parse(readFileSync(weights, 'utf8')) : NETWORKS;
+const names = existsSync(join(folder, 'kit.json')) ? [''] : readdirSync(folder).filter((n) => existsSync(join(folder, n, 'kit.json'))).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
+const f = (v: number | null, d = 3) => (v === null ? '-' : v.toFixed(d)).padStart(7);
+const sure: boolean[] = [];
+const totals: Record<string, { f: number[]; soft: number[]; precision: number[] }> = {};
+for (const n of names) {
+  const kit = JSON.parse(readFileSync(join(folder, n, 'kit.json'), 'utf8')) as { rate: number; arrival_s?: Record<string, number>; mics: { file: string; role: string; own: string | null; arrival_offset_s?: number }[] };
+  const files = await openFolder(join(folder, n));
+  const start = process.cpuUsage();
+  const { drums } = await detectHits(
+    kit.rate, kit.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') })),
+    async (i) => {
+      const file = files.find((x) => x.name === kit.mics[i].file);
+      if (!file) throw new Error(kit.mics[i].file);
+      const x = new Float32Array(file.info.frames);
+      await file.reader(0).read(0, x);
+      return x;
+    },
+    networks,
+  );
+  const used = process.cpuUsage(start);
+  await Promise.all(files.map((x) => x.close()));
+  const raw = JSON.parse(readFileSync(join(folder, n, 'truth', 'hits.json'), 'utf8')) as Record<string, { time_s: number; velocity: number }[]>;
+  const arrival = (d: string) => kit.arrival_s?.[d] ?? kit.mics.find((m) => m.own === d)?.arrival_offset_s ?? 0;
+  const truth = Object.fromEntries(Object.entries(raw).map(([d, l]) => [d, l.map((h) => ({ time: h.time_s + arrival(d), strength: h.velocity }))]));
+  const found = Object.fromEntries(Object.entries(drums).map(([d, l]) => [d, l.filter((h) => h.certainty >= THRESHOLD)]));
+  const s = scoreHits(truth, found);
+  console.log(`${n || folder}  CPU ${((used.user + used.system) / 1e6).toFixed(1)} s for ${(files[0].info.frames / kit.rate).toFixed(0)} s`);
+  for (const [d, x] of Object.entries({ ...s.drums, all: s.all })) {
+    console.log(`  ${d.padEnd(6)} hits ${String(x.hits).padStart(4)} found ${String(x.found).padStart(4)} P ${f(x.precision)} R ${f(x.recall)} F ${f(x.f)} soft ${f(x.softRecall, 2)} error ${f(x.absErrorMs, 2)} ms late ${f(x.late)}`);
+    const kind = d.startsWith('tom') ? 'tom' : d;
+    totals[kind] ??= { f: [], soft: [], precision: [] };
+    const t = totals[kind];
+    t.f.push(x.f);
+    t.soft.push(x.softRecall);
+    t.precision.push(x.precision);
+  }
+  for (const [d, l] of Object.entries(found)) for (const h of l) if (h.certainty > 0.85 && h.certainty < 0.95) sure.push((truth[d] ?? []).some((t) => Math.abs(t.time - h.time) < 0.01));
+}
+const mean = (v: readonly number[]) => v.reduce((a, b) => a + b, 0) / Math.max(1, v.length);
+for (const [d, t] of Object.entries(totals)) console.log(`${d.padEnd(6)} mean F ${f(mean(t.f))} least ${f(Math.min(...t.f))} soft ${f(mean(t.soft), 2)} precision ${f(mean(t.precision))}`);
+console.log(`of hits with certainty .85 to .95, right: ${f(mean(sure.map(Number)))} of ${sure.length}`);
