@@ -96,7 +96,7 @@ export async function measureHits(truth: string, found: string): Promise<ReturnT
 /** Rows of numbers under heads, as text. */
 export function table(head: string, rows: Record<string, object>): string {
   const names = Object.keys(Object.values(rows)[0] ?? {});
-  const cell = (v: unknown) => (typeof v === 'number' ? (Number.isInteger(v) ? String(v) : v.toFixed(2)) : v === null ? '-' : String(v));
+  const cell = (v: unknown) => (typeof v === 'number' ? (Number.isInteger(v) ? String(v) : v.toFixed(2)) : v === null ? '-' : v === undefined ? '' : String(v));
   const short = (n: string) => n.replace(/([A-Z])/g, ' $1').toLowerCase().replace(/ db$/, ' dB').replace(/ ms$/, ' ms').trim();
   const columns = names.map((n) => [short(n), ...Object.values(rows).map((r) => cell((r as Record<string, unknown>)[n]))]);
   const first = [head, ...Object.keys(rows)];

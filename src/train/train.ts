@@ -64,7 +64,7 @@ async function main() {
   const names = readdirSync(folder).filter((n) => existsSync(join(folder, n, 'kit.json'))).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
   const sets: LabelledSet[] = [];
   for (const n of names) {
-    sets.push(...(await labelled(join(folder, n), '.features-4.json')));
+    sets.push(...(await labelled(join(folder, n), '.features-5.json')));
     process.stderr.write(`\r${n}                 `);
   }
   process.stderr.write('\n');

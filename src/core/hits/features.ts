@@ -2,7 +2,7 @@
 import { type Evidence, evidence } from './evidence';
 import { BANDS } from './kinds';
 import type { Patterns } from './mixture';
-import { type Song, type Source, topMean } from './song';
+import { type Song, type Source, addedIn, topMean } from './song';
 
 export interface Described {
   /** `count` numbers a candidate. */
@@ -36,7 +36,9 @@ export function describe(song: Song, s: Source, patterns: Patterns): Described {
     let [before, after] = [-40, -40];
     for (let j = i - 1; j >= 0 && time[i] - time[j] < 0.014; j--) before = Math.max(before, novelty[j] - novelty[i]);
     for (let j = i + 1; j < n && time[j] - time[i] < 0.014; j++) after = Math.max(after, e.gainOwn[j] > 0 ? Math.log1p(e.gainOwn[j]) - Math.log1p(e.gainOwn[i]) : -5);
+    const { lead, leadOfKind } = leads(song, s, i);
     rows.push([
+      lead, leadOfKind,
       Math.log1p(e.gainOwn[i]), Math.log1p(e.gainAll[i]), Math.log1p(e.gainBest[i]), e.share[i], e.shareRange[i], Math.min(novelty[i], 30) / 10, Math.max(level[i], -50) / 10,
       Math.log1p(e.leftOwn[i]), Math.log1p(e.leftAll[i]), clip(e.rise[i], -5, 30) / 10, clip(e.riseOwn[i], -20, 30) / 10, clip(recent, -20, 20) / 10, clip(soon, -20, 20) / 10,
       ...e.parts.map((p) => p[i]), clip(next, -20, 20) / 10, clip(earlier, -30, 30) / 10, clip(before, -20, 20) / 10, clip(after, -5, 5), e.before[i],
@@ -48,6 +50,21 @@ export function describe(song: Song, s: Source, patterns: Patterns): Described {
   }
   const count = rows[0]?.length ?? 0;
   return { features: Float32Array.from(rows.flat()), count, levelDb: level, evidence: e };
+}
+
+/** How much louder the event is in this drum's own mic, against the drum's loudest, than in any other drum's, and in any of the same kind, dB / 10. */
+function leads(song: Song, s: Source, i: number): { lead: number; leadOfKind: number } {
+  const level = (q: Source) => 10 * Math.log10(addedIn(s, song.cells, i, q.main, q.bands) / (q.reference || 1e-30) + 1e-9);
+  const own = level(s);
+  let [lead, leadOfKind] = [30, 30];
+  for (const d of song.drums) {
+    const q = song.sources.get(d);
+    if (!q || d === s.drum) continue;
+    const by = own - level(q);
+    lead = Math.min(lead, by);
+    if (q.kind === s.kind) leadOfKind = Math.min(leadOfKind, by);
+  }
+  return { lead: clip(lead, -30, 30) / 10, leadOfKind: clip(leadOfKind, -30, 30) / 10 };
 }
 
 /** What a stroke adds in the overheads, each band against all, dB: crashes and rides differ in it. */

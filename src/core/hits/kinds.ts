@@ -25,4 +25,4 @@ const RANGE: Record<Kind, readonly [number, number]> = { kick: [30, 180], snare:
 export const ownBands = (kind: Kind): number[] => Array.from({ length: BANDS }, (_, b) => b).filter((b) => EDGES[b] >= RANGE[kind][0] && EDGES[b + 1] <= RANGE[kind][1]);
 
 /** A drum whose sound changes a lot with where and how it is struck gets several patterns. */
-export const PATTERNS: Record<Kind, number> = { kick: 1, snare: 2, hat: 2, tom: 1, cymbal: 3 };
+export const PATTERNS: Record<Kind, number> = { kick: 2, snare: 2, hat: 2, tom: 1, cymbal: 3 };

@@ -76,6 +76,13 @@ export function stack(set: PatternSet, cells: number): Patterns {
 
 const row = (s: Source, cells: number, i: number) => s.added.slice(i * cells, (i + 1) * cells);
 
+/** How long an earlier, sharper rise in the same mic may account for what comes, seconds. */
+const BODY_S = 0.06;
+const followsStronger = (s: Source, i: number): boolean => {
+  for (let j = i - 1; j >= 0 && s.time[i] - s.time[j] < BODY_S; j--) if (s.novelty[j] > s.novelty[i]) return true;
+  return false;
+};
+
 /** Events that a drum dominates beyond doubt, at most 30, best first. */
 function seedEvents(song: Song, s: Source): number[] {
   const { cells, sources, drums } = song;
@@ -95,7 +102,8 @@ function seedEvents(song: Song, s: Source): number[] {
   const foreign = song.mics.flatMap((m, k) => (m.own !== s.drum ? [k] : []));
   for (let i = 0; i < s.n; i++) {
     const own = level(s.drum, i);
-    if (own <= -25) continue;
+    // the body of a stroke that swells after its click is no stroke of its own
+    if (own <= -25 || followsStronger(s, i)) continue;
     const others = drums.filter((d) => d !== s.drum).map((d) => level(d, i));
     const lead = own - (others.length ? Math.max(...others) : -30);
     if (s.closeness) {

@@ -53,6 +53,8 @@ export interface Song {
 }
 
 const NEAR_S = 0.002;
+/** The far overhead hears later than both together, by up to some 2 m. */
+const LATER_S = 0.003;
 /** Rides are soft in overheads. */
 const FAR_THRESHOLD_DB = 3;
 
@@ -114,7 +116,7 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
     const refined = refine(candidates, x, rate, p.kind);
     found.push(refined);
     // what is far from every mic is timed at the first overhead, and looked at where both overheads together hear it
-    heard.push(p.drum === CYMBALS ? pickOnsets(await read(p.main), rate, refined.time, ATTACK_BAND[p.kind]) : refined.time);
+    heard.push(p.drum === CYMBALS ? pickOnsets(await read(p.main), rate, refined.time.map((t) => t + LATER_S), ATTACK_BAND[p.kind]) : refined.time);
     await progress(++done / steps);
   }
   const after = found.map((c) => new Float32Array(c.time.length * cells));

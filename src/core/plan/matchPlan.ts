@@ -29,7 +29,7 @@ export function matchPlan(own: Plan, given: Plan): PlanMatch {
   return { ids, missing };
 }
 
-/** One edit that gives every matched mic the name, role, mix and treatment it has in `given`; key references follow the match. */
+/** One edit that gives every matched mic the name, role, mix and treatment it has in `given`, and its hits; key references follow the match. */
 export function editFromPlan(own: Plan, given: Plan, label: string): { edit: Edit; missing: readonly string[] } {
   const { ids, missing } = matchPlan(own, given);
   const back = new Map([...ids].map(([mine, theirs]) => [theirs, mine]));
@@ -39,10 +39,20 @@ export function editFromPlan(own: Plan, given: Plan, label: string): { edit: Edi
     const b = given.mics[theirs];
     const keyFrom = b.treatment.gate.keyFrom;
     const gate = { ...b.treatment.gate, keyFrom: keyFrom === '' ? '' : (back.get(keyFrom) ?? '') };
-    const treatment = { ...b.treatment, gate };
+    const gaps = Object.fromEntries(Object.entries(b.treatment.gaps).filter(([, g]) => g.to <= own.frames));
+    const treatment = { ...b.treatment, gate, gaps };
     for (const [field, before, after] of [['name', a.name, b.name], ['role', a.role, b.role], ['mix', a.mix, b.mix], ['treatment', a.treatment, treatment]] as const) {
       if (!sameJson(before, after)) changes.push({ path: ['mics', mine, field], before: before as never, after: after as never });
     }
+  }
+  // hits are times: those behind the end of a shorter recording are left out
+  for (const drum of new Set([...Object.keys(own.hits), ...Object.keys(given.hits)])) {
+    const before = own.hits[drum] ?? null;
+    const after = given.hits[drum] ? Object.fromEntries(Object.entries(given.hits[drum]).filter(([, h]) => h.frame < own.frames)) : null;
+    if (after && !sameJson(before, after)) changes.push({ path: ['hits', drum], before: before as never, after: after as never });
+  }
+  for (const [drum, t] of Object.entries(given.thresholds)) {
+    if (own.thresholds[drum] !== t) changes.push({ path: ['thresholds', drum], before: own.thresholds[drum] ?? null, after: t });
   }
   return { edit: { label, changes }, missing };
 }

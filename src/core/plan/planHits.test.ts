@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { applyEdit, invertEdit } from './edits';
 import { liveTreatment } from './live';
+import { editFromPlan } from './matchPlan';
 import { type PlanHit, counts, decideHits, giveHits, hitChange, isDoubtful, listHits, mergeAnalysis, moveHits } from './planHits';
 import { type Plan, createPlan } from './plan';
 
@@ -60,5 +61,20 @@ describe('hits in a plan', () => {
     expect(liveTreatment(plan, id)).toBe(liveTreatment(plan, id));
     expect(liveTreatment(withGate(50), id).hits.map((h) => h.frame)).toEqual([48_000]);
     expect(liveTreatment(analysed, id).hits).toEqual([]);
+  });
+});
+
+describe('opening a saved plan', () => {
+  it('brings its hits, thresholds and gaps, as far as the recording reaches', () => {
+    const given: Plan = {
+      ...analysed,
+      thresholds: { kick: 0.6 },
+      mics: { ...analysed.mics, [base.order[1]]: { ...analysed.mics[base.order[1]], treatment: { ...analysed.mics[base.order[1]].treatment, gaps: { a: { from: 10, to: 20 }, b: { from: 90_000, to: 99_000 } } } } },
+    };
+    const short = createPlan(48000, [{ file: '01 Kick.wav', channel: 0, channels: 1, frames: 60_000 }, { file: '02 Tom 1.wav', channel: 0, channels: 1, frames: 60_000 }]);
+    const plan = applyEdit(short, editFromPlan(short, given, 'x').edit);
+    expect(listHits(plan, 'kick').map((h) => h.frame)).toEqual([48_000]);
+    expect(plan.thresholds).toEqual({ kick: 0.6 });
+    expect(plan.mics[base.order[1]].treatment.gaps).toEqual({ a: { from: 10, to: 20 } });
   });
 });
