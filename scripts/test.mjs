@@ -8,7 +8,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ensureBuilt } from './lib/build.mjs';
 import { startCluster } from './lib/cluster.mjs';
-import { ROOT, Stop, chromiumPath, checkNode, ensureDebian, ensureNpm } from './lib/install.mjs';
+import { ROOT, Stop, chromiumPath, checkNode, ensureDebian, ensureNpm, wishDebian } from './lib/install.mjs';
+
+/** Real drum sounds for the tests of hits; without them those tests are left out. */
+const REAL_SOUNDS = [{ name: 'hydrogen-drumkits', file: '/usr/share/hydrogen/data/drumkits' }, { name: 'flac', file: '/usr/bin/flac' }];
 
 const bin = (name) => join(ROOT, 'node_modules', '.bin', name);
 
@@ -21,6 +24,7 @@ function check(title, command, args) {
 async function main() {
   checkNode();
   ensureDebian(['postgresql', 'chromium']);
+  wishDebian(REAL_SOUNDS);
   ensureNpm();
   ensureBuilt();
   const more = process.argv.slice(2);

@@ -74,3 +74,18 @@ export function ensureDebian(needs, log = console.log) {
   }
   aptInstall(missing, log);
 }
+
+/** Debian packages that are good to have: installed where we are root, told where they are missing, never a reason to stop. */
+export function wishDebian(packages, log = console.log) {
+  const missing = packages.filter((p) => !existsSync(p.file)).map((p) => p.name);
+  if (missing.length === 0) return;
+  if (!isRoot() || !existsSync('/usr/bin/apt-get')) {
+    log(`Without ${missing.join(' and ')} some tests are left out. "sudo apt-get install ${missing.join(' ')}" brings them in.`);
+    return;
+  }
+  try {
+    aptInstall(missing, log);
+  } catch (e) {
+    log(`${e.message} Some tests are left out.`);
+  }
+}

@@ -112,6 +112,31 @@ export function move(byFrames: number): void {
   commit(moveHits(s.base, list, byFrames, `Moved ${named(list, s.base)} by ${Math.abs(byFrames) < 10 ? `${byFrames} samples` : `${ms.toFixed(1)} ms`}`));
 }
 
+/** How far an attack may be from a hit that snaps to it, seconds. */
+const SNAP_S = 0.03;
+
+/** Moves the chosen hit to the nearest attack in its own mic. */
+export function snap(): void {
+  const s = get();
+  const h = s.base && hitOf(s.base, s.hit);
+  if (!s.base || !h) return;
+  // the attacks of the mic are looked for once they are asked for
+  if (!s.stepping || s.focus !== mainMic(s.base, h.drum)) set({ stepping: true, focus: mainMic(s.base, h.drum) });
+  const list = s.preview?.micId === get().focus ? s.preview.transients : undefined;
+  const near = list?.reduce((best, f) => (Math.abs(f - h.frame) < Math.abs(best - h.frame) ? f : best), Number.POSITIVE_INFINITY);
+  if (near === undefined || Math.abs(near - h.frame) > SNAP_S * s.base.sampleRate || near === h.frame) return;
+  commit(moveHits(s.base, [h], near - h.frame, `Snapped ${named([h], s.base)} to its attack`));
+}
+
+/** Selects hits of the chosen hit's drum that count: all, those as soft as it or softer, those as uncertain or more so. */
+export function selectLike(what: 'drum' | 'softer' | 'doubtful'): void {
+  const { plan, hit } = get();
+  const h = plan && hitOf(plan, hit);
+  if (!plan || !h) return;
+  const list = listHits(plan, h.drum).filter((x) => what === 'drum' || (what === 'softer' ? x.strength <= h.strength : x.certainty <= h.certainty));
+  set({ picked: new Set(list.map(keyOf)) });
+}
+
 export function add(drum: string, frame: number): void {
   const { base } = get();
   if (!base) return;

@@ -3,7 +3,7 @@ import { editGate } from '../../core/plan/edits';
 import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
 import { startAnalysis } from '../hits/Hits';
-import { drumsOf, give, hear, keep, move, nextDoubtful, nextInTime, reject } from '../hits/hitsState';
+import { drumsOf, give, hear, keep, move, nextDoubtful, nextInTime, reject, selectLike, snap } from '../hits/hitsState';
 import { goTo, heardAt, togglePlay } from './engine';
 import type { Step } from './steps';
 import { commit, dropGesture, redo, undo, useBench } from './store';
@@ -101,6 +101,11 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'hit-ms-back', group: 'Hits', step: 'hits', label: 'Move 1 ms earlier', keys: ['Alt+ArrowLeft'], shown: 'Alt ←', run: () => move(-Math.round(rate() / 1000)) },
     { id: 'hit-sample-on', group: 'Hits', step: 'hits', label: 'Move a sample later', keys: ['Alt+Shift+ArrowRight'], shown: 'Alt Shift →', run: () => move(1) },
     { id: 'hit-sample-back', group: 'Hits', step: 'hits', label: 'Move a sample earlier', keys: ['Alt+Shift+ArrowLeft'], shown: 'Alt Shift ←', run: () => move(-1) },
+    { id: 'hit-snap', group: 'Hits', step: 'hits', label: 'Snap to the nearest attack', keys: ['t'], shown: 'T', run: snap },
+    { id: 'hit-select-drum', group: 'Hits', step: 'hits', label: 'Select all hits of this drum', run: () => selectLike('drum') },
+    { id: 'hit-select-soft', group: 'Hits', step: 'hits', label: 'Select hits as soft as this and softer', run: () => selectLike('softer') },
+    { id: 'hit-select-doubt', group: 'Hits', step: 'hits', label: 'Select hits as uncertain as this and more', run: () => selectLike('doubtful') },
+    { id: 'hit-select-none', group: 'Hits', step: 'hits', label: 'Select nothing', run: () => set({ picked: new Set() }) },
     ...Array.from({ length: 9 }, (_, i): Command => ({ id: `hit-give-${i + 1}`, group: 'Hits', step: 'hits', label: `Give to drum ${i + 1}`, keys: [String(i + 1)], shown: i === 0 ? '1 to 9' : undefined, run: () => giveTo(i) })),
     { id: 'step-on', group: 'Plan', step: 'clean', label: 'Next transient', keys: ['.'], shown: '.', run: () => step(1, false) },
     { id: 'step-back', group: 'Plan', step: 'clean', label: 'Transient before', keys: [','], shown: ',', run: () => step(-1, false) },
