@@ -19,6 +19,7 @@ export function Clean() {
   const mic = useBench(focusedMic);
   const data = useBench((s) => s.data);
   const order = useBench((s) => s.plan?.order);
+  const byHits = useBench((b) => focusedMic(b)?.treatment.gate.keyBy === 'hits');
   const view = useBench((s) => s.view);
   const loop = useBench((s) => s.loop);
   const scale = useBench((s) => s.waveScale);
@@ -77,10 +78,12 @@ export function Clean() {
             <i aria-hidden="true" className="mr-1.5 inline-block h-2.5 w-3.5 bg-raw align-[-1px]" />
             taken
           </span>
-          <span className="mr-4">
-            <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-doubt align-[3px]" />
-            level the gate hears
-          </span>
+          {!byHits && (
+            <span className="mr-4">
+              <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-doubt align-[3px]" />
+              level the gate hears
+            </span>
+          )}
           <span className="mr-4">
             <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-hand align-[3px]" />
             gain, top is open{view.to - view.from > GAIN_LINE_UP_TO * 712 && ' (zoom in)'}

@@ -7,7 +7,7 @@ export function treatmentWords(plan: Plan, mic: PlanMic): string {
   const g = mic.treatment.gate;
   const gaps = Object.keys(mic.treatment.gaps).length;
   if (!g.on) return gaps ? `${gaps} ${gaps === 1 ? 'gap' : 'gaps'} by hand` : 'as is';
-  if (g.keyBy === 'hits') return 'opened by its hits';
+  if (g.keyBy === 'hits') return 'by its hits';
   const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;
   if (key) return `opened by ${key}`;
   return `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
