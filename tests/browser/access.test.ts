@@ -1,7 +1,7 @@
 /** Names, sizes and contrast. Source: WCAG 2.2 (1.4.3, 1.4.11, 2.5.8, 4.1.2). */
 import type { SerializedAXNode } from 'puppeteer-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Session, importKit, openBrowser, openClean, sees } from '../support/browser';
+import { type Session, importKit, openBrowser, openClean, sees, settled } from '../support/browser';
 
 let s: Session;
 let id: string;
@@ -26,7 +26,7 @@ describe('every view', () => {
     await openClean(s.page, s.url, id, 'tom-1');
     for (const url of views()) {
       await s.page.goto(url);
-      await s.page.waitForNetworkIdle({ concurrency: 1 });
+      await settled(s.page);
       const tree = await s.page.accessibility.snapshot();
       expect(nameless(tree), url).toEqual([]);
     }
@@ -35,7 +35,7 @@ describe('every view', () => {
   it('has targets of 24 px, where they are not part of a line of text', async () => {
     for (const url of views()) {
       await s.page.goto(url);
-      await s.page.waitForNetworkIdle({ concurrency: 1 });
+      await settled(s.page);
       const small = await s.page.$$eval('button, [role="switch"], [role="checkbox"], input:not([type="file"]):not([hidden])', (list) =>
         list.flatMap((e) => {
           const r = e.getBoundingClientRect();
@@ -56,7 +56,7 @@ describe('every view', () => {
   it('fits 1280 x 800 without scrolling the page', async () => {
     for (const url of views()) {
       await s.page.goto(url);
-      await s.page.waitForNetworkIdle({ concurrency: 1 });
+      await settled(s.page);
       const over = await s.page.evaluate(() => [document.documentElement.scrollWidth - innerWidth, document.documentElement.scrollHeight - innerHeight]);
       expect(over.map((v) => Math.max(0, v)), url).toEqual([0, 0]);
     }

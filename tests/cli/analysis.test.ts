@@ -15,7 +15,7 @@ let mics: string;
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'fresh-gap-analysis-'));
   mics = join(folder, 'mics');
-  await writeRecording(mics, shortRecording({ seconds: 8, roles: ['kick-in', 'snare-top', 'hat', 'tom-1', 'tom-2', 'overhead-left', 'overhead-right'] }));
+  await writeRecording(mics, shortRecording({ from: 0, seconds: 13, roles: ['kick-in', 'snare-top', 'hat', 'tom-1', 'tom-2', 'overhead-left', 'overhead-right'] }));
 }, 120_000);
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 const json = (path: string) => JSON.parse(readFileSync(path, 'utf8'));
@@ -38,9 +38,8 @@ describe('fresh-gap hits, spill and measure', () => {
       expect(list.map((h) => h.time)).toEqual([...list.map((h) => h.time)].sort((a, b) => a - b));
     }
     const scores = JSON.parse(run('measure', '--hits', join(mics, 'truth', 'hits.json'), out, '--json').stdout);
-    // eight seconds are little to learn from
-    expect(scores.drums.snare.f).toBeGreaterThan(0.7);
-    expect(scores.drums['tom-2'].f).toBeGreaterThan(0.6);
+    // a few bars are little to learn from
+    for (const drum of ['kick', 'snare', 'hat']) expect(scores.drums[drum].f, drum).toBeGreaterThan(0.75);
     const notes = readMidi(readFileSync(join(folder, 'files', 'hits.mid')));
     expect(notes.filter((n) => n.key === 38)).toHaveLength(drums.snare.length);
     for (const name of ['hits.csv', 'labels/snare.txt', 'ticks/snare.wav']) expect(existsSync(join(folder, 'files', name)), name).toBe(true);
@@ -74,7 +73,8 @@ describe('fresh-gap hits, spill and measure', () => {
     expect(r.status, r.stderr).toBe(0);
     const { mics: scores, mean } = JSON.parse(r.stdout);
     expect(Object.keys(scores)).toEqual(['01 Kick In.wav', '03 Snare Top.wav', '05 Hat.wav', '06 Tom 1.wav', '07 Tom 2 Floor.wav']);
-    expect(mean).toMatchObject({ gapSuppressionDb: 0, tailSpillDb: 0, siSdrImprovementDb: 0, softRecall: 1 });
+    expect(mean.softRecall).toBe(1);
+    for (const nothing of [mean.gapSuppressionDb, mean.tailSpillDb]) expect(Math.abs(nothing)).toBeLessThan(0.1);
     const perfect = JSON.parse(run('measure', mics, join(mics, 'truth'), '--truth', join(mics, 'truth'), '--json').stdout);
     expect(perfect.mean.gapSuppressionDb).toBeGreaterThan(60);
     expect(perfect.mean.attackErrorDb).toBeLessThan(0.01);

@@ -44,7 +44,7 @@ describe('a kit of synthesised drums that was never seen', () => {
     const gains = r.mics.map((_, i) => (i % 3 === 0 ? 0.25 : i % 3 === 1 ? -1 : 3));
     const other = await detect(r, r.audio.map((x, i) => x.map((v) => v * gains[i])));
     const score = scoreHits(found(d), found(other)).all;
-    expect(score.f).toBeGreaterThan(0.98);
+    expect(score.f).toBeGreaterThan(0.95);
     const later = await detect(r, r.audio.map((x) => {
       const y = new Float32Array(x.length + 4800);
       y.set(x, 4800);

@@ -107,3 +107,9 @@ export async function press(page: Page, name: string): Promise<void> {
 
 /** Waits until a text stands on the page. */
 export const sees = (page: Page, text: string, timeout = 15_000) => page.waitForFunction((t) => document.body.innerText.includes(t), { timeout }, text);
+
+/** Waits until a view has what it shows: its recording and its fonts. */
+export async function settled(page: Page): Promise<void> {
+  await page.waitForFunction(() => document.fonts.status === 'loaded' && !/Loading \.\.\.|Opening the recording/.test(document.body.innerText) && (location.pathname === '/' || window.freshGap?.store.getState().plan != null));
+  await new Promise((done) => setTimeout(done, 400));
+}

@@ -48,7 +48,7 @@ export async function detectHits(
     drums[drum] = [];
     if (s && net && learnt.set.has(drum) && isPlayed(learnt.seeds.get(drum) ?? [], s.time)) {
       const d = describe(song, s, learnt.patterns);
-      const certainty = certainties(net, d.features);
+      const certainty = believable(certainties(net, d.features));
       drums[drum] = choose(s.time, certainty, LEAST_CERTAIN).map((i) => ({ time: s.time[i], strength: Math.min(1, 10 ** (d.levelDb[i] / 20)), certainty: certainty[i] }));
     }
     await progress(0.75 + (0.2 * ++done) / song.drums.length);
@@ -68,6 +68,13 @@ function cymbals(song: Song, learnt: Learnt, networks: Networks, drums: Record<s
     const mine = each[k].map((c, i) => (each.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c));
     drums[name] = choose(s.time, mine, LEAST_CERTAIN).map((i) => ({ time: s.heard[i], strength: Math.min(1, 10 ** (d.levelDb[i] / 20)), certainty: mine[i] }));
   });
+}
+
+/** A drum that is played has strokes beyond doubt; where there are not two of them, what is found is spill, and kept only for the very keen. */
+const BEYOND_DOUBT = 0.9;
+const SPILL_SHARE = 0.4;
+function believable(certainty: Float64Array): Float64Array {
+  return certainty.filter((c) => c >= BEYOND_DOUBT).length >= 2 ? certainty : certainty.map((c) => c * SPILL_SHARE);
 }
 
 /** A drum that is played gives seeds at two places at least. */
