@@ -1,5 +1,5 @@
 /**
- * The gate's settings. Defaults and ranges: common practice, no source (handbook figures): hold to 4 s, look-ahead to 10 ms,
+ * The gate's settings. Defaults and ranges: common practice, no source (figures of the trade): hold to 4 s, look-ahead to 10 ms,
  * ratio 3:1 an expander and 100:1 a gate, range 20 dB often enough, 50 strong, 80 silence, release 400 to 500 ms on toms.
  */
 import type { ParamTable, SettingsOf } from './types';
