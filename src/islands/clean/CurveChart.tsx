@@ -68,7 +68,7 @@ export function CurveChart({ gate }: { gate: GateSettings }) {
   }, [gate, palette]);
 
   return (
-    <div className="relative h-[98px]">
+    <div className="relative h-[82px]">
       <canvas ref={canvas} role="img" aria-label={`In and out curve: opens at ${gate.thresholdDb} dB, closes at ${gate.thresholdDb - gate.hysteresisDb} dB`} />
     </div>
   );

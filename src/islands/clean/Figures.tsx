@@ -27,7 +27,7 @@ export function Figures() {
       <Cell label="Openings" value={f ? String(f.openings) : '–'} unit={f ? `${Math.round(f.openShare * 100)} % open` : ''} title="How often the gate opens in the song, and for how much of it it stays open" />
       {own ? (
         <>
-          <Cell label="Strokes kept" value={`${own.strokes - own.lost} of ${own.strokes}`} unit={own.attackDb === null ? '' : `attack ${signed(own.attackDb)} dB`} title="Own hits whose first 20 ms lose less than 10 dB, and how the level of their first 10 ms changes" />
+          <Cell label="Strokes kept, attack" value={`${own.strokes - own.lost}/${own.strokes}`} unit={own.attackDb === null ? '' : `${signed(own.attackDb)} dB`} title="Own hits whose first 20 ms lose less than 10 dB, and how the level of their first 10 ms changes" />
           <Cell label="Opened by spill" value={String(own.foreignOpenings)} unit="times" title="Openings in which none of the drum's own hits lies" />
         </>
       ) : (
