@@ -28,7 +28,7 @@ export async function loadAnalysis(sql: Sql, recordingId: string): Promise<Analy
   };
 }
 
-/** Starts an analysis, or returns the one that runs. */
+/** Starts an analysis, or returns the one that waits; one that runs may have begun before the newest files came. */
 export async function startAnalysis(sql: Sql, recordingId: string): Promise<JobRow> {
   const [newest] = await listJobs(sql, recordingId, 'analysis');
   if (newest && newest.state === 'queued') return newest;

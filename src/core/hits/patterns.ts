@@ -12,7 +12,7 @@ import { CYMBALS, type Song, type Source, addedIn, topMean } from './song';
 const UNKNOWN = 'unknown';
 /**
  * A tom's own event is this much closer to its mic than usual spill, and at least as loud in it as others' events in theirs (dB). Both together were right
- * for 97 of 100 events in made recordings; closeness alone misses toms near the snare, level alone takes spill.
+ * for 95 of 100 events in made recordings; closeness alone misses toms near the snare, level alone takes spill.
  */
 const CLOSE_DB = 5;
 /** So close that level need not agree. */
