@@ -9,7 +9,7 @@ try {
   const say = (line) => process.stderr.write(`${line}\n`);
   const built = new URL('../dist/node/cli.mjs', import.meta.url);
   ensureNpm(say);
-  if (!existsSync(built) || !process.env.FRESH_GAP_SKIP_BUILD) ensureBuilt(say);
+  if (!existsSync(built) || !process.env.FRESH_GAP_SKIP_BUILD) await ensureBuilt(say);
   const { main } = await import(built.href);
   process.exitCode = await main(process.argv.slice(2));
 } catch (e) {

@@ -7,8 +7,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { ROOT, ensureNpm } from './lib/install.mjs';
+import { ensureKernels } from './lib/kernels.mjs';
 
 ensureNpm();
+await ensureKernels();
 const { build } = await import('esbuild');
 const folder = mkdtempSync(join(tmpdir(), 'fresh-gap-bench-'));
 const file = join(folder, 'bench.mjs');

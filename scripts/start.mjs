@@ -13,7 +13,7 @@ async function main() {
   ensureDebian(['postgresql']);
   ensureNpm();
   const dev = process.argv.includes('--dev');
-  ensureBuilt();
+  await ensureBuilt();
   const cluster = process.env.DATABASE_URL ? { url: process.env.DATABASE_URL, stop: () => {} } : await startCluster(dataFolder());
   const env = { ...process.env, DATABASE_URL: cluster.url };
   const server = fork(join(ROOT, 'dist', 'node', 'main.mjs'), { env, stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });

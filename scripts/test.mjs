@@ -26,7 +26,7 @@ async function main() {
   ensureDebian(['postgresql', 'chromium']);
   wishDebian(REAL_SOUNDS);
   ensureNpm();
-  ensureBuilt();
+  await ensureBuilt();
   const more = process.argv.slice(2);
   let failedChecks = 0;
   if (more.length === 0) {

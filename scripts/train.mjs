@@ -1,11 +1,13 @@
-/** npm run train -- FOLDER [OUT] [--folds] [--rows]: see src/train/train.ts. */
+/** npm run train -- FOLDER OUT: see src/train/train.ts. */
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { ROOT, ensureNpm } from './lib/install.mjs';
+import { ensureKernels } from './lib/kernels.mjs';
 
 ensureNpm();
+await ensureKernels();
 const { build } = await import('esbuild');
 const folder = mkdtempSync(join(tmpdir(), 'fresh-gap-train-'));
 const file = join(folder, 'train.mjs');

@@ -4,6 +4,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ROOT, Stop } from './install.mjs';
+import { ensureKernels } from './kernels.mjs';
 
 function hashTree(hash, path) {
   const full = join(ROOT, path);
@@ -12,7 +13,8 @@ function hashTree(hash, path) {
   else if (!/\.test\.tsx?$/.test(path)) hash.update(path).update(readFileSync(full));
 }
 
-export function ensureBuilt(log = console.log) {
+export async function ensureBuilt(log = console.log) {
+  await ensureKernels(log);
   const hash = createHash('sha256');
   for (const p of ['src', 'public', 'scripts/lib/nodeBundles.mjs', 'astro.config.mjs', 'tsconfig.json', 'package-lock.json']) hashTree(hash, p);
   const sum = hash.digest('hex');

@@ -7,11 +7,14 @@ import { editFromPlan } from '../core/plan/matchPlan';
 import { createPlan } from '../core/plan/plan';
 import { type DeliveryEncoding, deliverFile, fileIsUntouched } from '../server/deliver';
 import { parsePlan } from '../server/dto/plan.dto';
+import { proposeFolder } from './hits';
 import { openFolder } from './wavFile';
 
 export interface CleanOptions {
   folder: string;
-  plan: string;
+  /** A plan file; without one the proposed plan. */
+  plan?: string;
+  roles?: string;
   out: string;
   encoding: DeliveryEncoding;
   progress(text: string): void;
@@ -39,7 +42,7 @@ async function readPlan(path: string) {
 /** Throws coded errors; a file appears in `out` only when it is whole. */
 export async function clean(o: CleanOptions): Promise<CleanReport> {
   if (resolve(o.folder) === resolve(o.out)) throw new FreshGapError('CLI_OUT_IS_IN', 'Originals are never overwritten.');
-  const given = await readPlan(o.plan);
+  const given = o.plan ? await readPlan(o.plan) : await proposeFolder(o);
   const files = await openFolder(o.folder);
   try {
     const sources = files.flatMap((f) => Array.from({ length: f.info.channels }, (_, channel) => ({ file: f.name, channel, channels: f.info.channels, frames: f.info.frames })));

@@ -1,15 +1,17 @@
 /** The command line: arguments and files only; progress on stderr, results on stdout, exit code 0, 1 (failed) or 2 (misused). */
+import { writeFile } from 'node:fs/promises';
 import { parseArgs } from 'node:util';
 import { ERRORS, FreshGapError, toErrorData } from '../core/errors';
 import { demoRecording } from '../demo/demoRecording';
 import { writeRecording } from '../demo/writeRecording';
 import { clean } from './clean';
-import { analyseFolder } from './hits';
+import { analyseFolder, proposeFolder } from './hits';
 import { measureClean, measureHits, table } from './measure';
 
 const HELP = `fresh-gap: takes spill out of close-mic drum recordings
 
-  npx fresh-gap clean FOLDER --plan plan.json --out FOLDER   clean the WAV files of a folder by a plan
+  npx fresh-gap clean FOLDER --out FOLDER                    clean the WAV files of a folder as proposed, or by --plan plan.json
+  npx fresh-gap plan FOLDER --out plan.json                  propose a plan: hits, and a treatment for every mic that needs one
   npx fresh-gap hits FOLDER --out hits.json                  find every stroke of every drum
   npx fresh-gap spill FOLDER --out spill.json                how every drum reaches every mic
   npx fresh-gap measure RAW CLEAN --truth FOLDER             figures of cleaned mics against the truth
@@ -18,7 +20,7 @@ const HELP = `fresh-gap: takes spill out of close-mic drum recordings
 
 Options
   --plan FILE        a plan saved from the app; mics are found by file name
-  --out FOLDER       where cleaned files go, under their own names; hits and spill: the file to write
+  --out FOLDER       where cleaned files go, under their own names; plan, hits and spill: the file to write
   --files FOLDER     hits: MIDI, markers, labels and tick tracks of what was found
   --roles FILE       JSON of file names and roles, where names do not tell: {"04 Snare Bottom.wav": "snare-bottom"}
   --truth FOLDER     at each close mic its own drum alone, under the mic's name; late/ and hits.json in it
@@ -67,10 +69,9 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
   switch (command) {
     case 'clean': {
       if (!folder) throw usage('clean needs a folder.');
-      if (!values.plan) throw usage('clean needs --plan.');
       if (!values.out) throw usage('clean needs --out.');
       if (values.format !== '24' && values.format !== 'float') throw usage(`--format is 24 or float, not ${values.format}.`);
-      const report = await clean({ folder, plan: values.plan, out: values.out, encoding: values.format === 'float' ? 'float32' : 'pcm24', progress });
+      const report = await clean({ folder, plan: values.plan, roles: values.roles, out: values.out, encoding: values.format === 'float' ? 'float32' : 'pcm24', progress });
       if (!json) for (const f of report.files) process.stdout.write(`${f.out}\n`);
       for (const m of report.missing) progress(`The plan also names ${m}, which is not here.\n`);
       return report;
@@ -87,6 +88,14 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
       progress('\n');
       if (!json) process.stdout.write(`${folder}\n`);
       return { folder, files: r.mics.map((m) => m.file), truth: 'truth' };
+    }
+    case 'plan': {
+      if (!folder) throw usage('plan needs a folder.');
+      const plan = await proposeFolder({ folder, roles: values.roles, progress });
+      const text = `${JSON.stringify(plan, null, 1)}\n`;
+      if (values.out) await writeFile(values.out, text);
+      if (!json) process.stdout.write(values.out ? `${values.out}\n` : text);
+      return values.out ? { out: values.out } : plan;
     }
     case 'hits':
     case 'spill': {

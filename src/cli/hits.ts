@@ -3,6 +3,10 @@ import { mkdir, open, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { type Analysis, analyse } from '../core/hits/analyse';
 import { THRESHOLD } from '../core/hits/detectHits';
+import { applyEdit } from '../core/plan/edits';
+import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
+import { mergeAnalysis } from '../core/plan/planHits';
+import { proposePlan } from '../core/plan/propose';
 import { ROLES, roleOf } from '../core/plan/roles';
 import { deliverHits } from '../server/deliverHits';
 import { type FolderMics, openMics } from './mics';
@@ -25,7 +29,7 @@ export const hitsFile = (a: Analysis, sampleRate: number): HitsFile => ({
 async function writeHitFiles(folder: string, mics: FolderMics, found: HitsFile): Promise<void> {
   const drums = Object.fromEntries(Object.entries(found.drums).map(([d, list]) => [d, list.map((h) => ({ frame: Math.round(h.time * mics.rate), strength: h.strength, certainty: h.certainty }))]));
   await deliverHits({
-    rate: mics.rate, frames: mics.frames, drums, files: { midi: true, keys: {}, curve: 1, ticks: 'own', csv: true, labels: true },
+    rate: mics.rate, frames: mics.frames, drums, files: { midi: true, keys: {}, curve: 1, ticks: 'own', csv: true, labels: true, cuts: false },
     reader(drum) {
       const own = ROLES.filter((r) => r.drum === drum).flatMap((r) => mics.roles.flatMap((x, i) => (x === r.id ? [i] : [])))[0] ?? mics.roles.findIndex((r) => roleOf(r).group === 'overhead');
       let held: Promise<Float32Array> | null = null;
@@ -53,17 +57,36 @@ async function writeHitFiles(folder: string, mics: FolderMics, found: HitsFile):
   });
 }
 
+/** The analysis of a folder's mics; progress and notes go to `progress`. */
+export async function listen(mics: FolderMics, progress: (text: string) => void): Promise<Analysis> {
+  let last = -1;
+  const a = await analyse(mics.rate, mics.roles, mics.names, (m) => mics.read(m), (done) => {
+    const percent = Math.round(100 * done);
+    if (percent !== last) progress(`\rListening to ${mics.names.length} mics: ${percent} %`);
+    last = percent;
+  });
+  progress('\n');
+  for (const n of a.notes) progress(`${n}\n`);
+  return a;
+}
+
+/** A folder's plan as the analysis proposes it: its hits, how its drums ring, a treatment for every mic that needs one. */
+export async function proposeFolder(o: { folder: string; roles?: string; progress(text: string): void }): Promise<Plan> {
+  const mics = await openMics(o.folder, o.roles);
+  try {
+    const a = await listen(mics, o.progress);
+    const fresh = createPlan(mics.rate, mics.sources, undefined, mics.roles);
+    const known = applyEdit(fresh, mergeAnalysis(fresh, a.drums, Object.fromEntries(fresh.order.map((id, i) => [id, a.rings[i]]))));
+    return applyEdit(known, proposePlan(known, isUntouched));
+  } finally {
+    await mics.close();
+  }
+}
+
 export async function analyseFolder(o: { folder: string; roles?: string; out?: string; what: 'hits' | 'spill'; files?: string; progress(text: string): void }): Promise<{ result: unknown; notes: readonly string[] }> {
   const mics = await openMics(o.folder, o.roles);
   try {
-    let last = -1;
-    const a = await analyse(mics.rate, mics.roles, mics.names, (m) => mics.read(m), (done) => {
-      const percent = Math.round(100 * done);
-      if (percent !== last) o.progress(`\rListening to ${mics.names.length} mics: ${percent} %`);
-      last = percent;
-    });
-    o.progress('\n');
-    for (const n of a.notes) o.progress(`${n}\n`);
+    const a = await listen(mics, o.progress);
     const db = (v: number) => round(v, 2);
     const result =
       o.what === 'hits'

@@ -2,6 +2,7 @@
 import { readFile } from 'node:fs/promises';
 import { FreshGapError } from '../core/errors';
 import { guessRoles } from '../core/plan/guessRoles';
+import type { MicSource } from '../core/plan/plan';
 import { ROLES, isRoleId, roleOf } from '../core/plan/roles';
 import { type WavFile, openFolder } from './wavFile';
 
@@ -11,6 +12,8 @@ export interface FolderMics {
   readonly roles: readonly string[];
   readonly names: readonly string[];
   readonly files: readonly string[];
+  /** As a plan takes them. */
+  readonly sources: readonly MicSource[];
   read(mic: number): Promise<Float32Array>;
   close(): Promise<void>;
 }
@@ -50,6 +53,7 @@ export async function openMics(folder: string, rolesFile?: string): Promise<Fold
       roles,
       names: channels.map((c, i) => (c.channels === 2 ? `${c.file} ${c.channel === 0 ? 'left' : 'right'}` : `${c.file} (${roleOf(roles[i]).label})`)),
       files: channels.map((c) => c.file),
+      sources: channels.map((c) => ({ ...c, frames: files.find((f) => f.name === c.file)?.info.frames ?? 0 })),
       async read(mic) {
         const c = channels[mic];
         const out = new Float32Array(frames);

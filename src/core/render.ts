@@ -4,6 +4,10 @@
  */
 import { type GapProcessor, createGaps } from './clean/gaps';
 import { createGate, gateLatency, type GateProcessor } from './clean/gate';
+import { createSliceStage } from './clean/sliceStage';
+import { createTail, tailLatency } from './clean/tailStage';
+import { createFrameLine } from './dsp/frameLine';
+import { createDelay } from './dsp/delay';
 import type { LiveTreatment } from './plan/live';
 
 export interface KitRenderer {
@@ -20,17 +24,41 @@ export interface KitRenderer {
   reset(): void;
 }
 
+/** Slices hear ahead of what they turn down by no more than this. */
+const CHUNK = 4096;
+
 /** `rate` in Hz; `ids` and `treatments` in the same order. A key mic that is not there counts as the mic itself. */
 export function createKitRenderer(rate: number, ids: readonly string[], treatments: readonly LiveTreatment[]): KitRenderer {
   const gates: GateProcessor[] = treatments.map((t) => createGate(rate, t.gate, t.hits));
   const gaps: GapProcessor[] = treatments.map((t) => createGaps(rate, t.gapList));
   const dropped = treatments.map((t) => (t.gapList?.length ?? 0) > 0);
-  const latency = gateLatency(rate);
+  const slices = treatments.map((t) => {
+    const stage = createSliceStage(rate);
+    stage.set(t.slices ?? null);
+    return stage;
+  });
+  const tails = treatments.map((t) => {
+    const stage = createTail(rate);
+    stage.set(t.tail ?? null);
+    return stage;
+  });
+  const behind = createFrameLine(gateLatency(rate) + tailLatency(rate));
+  const latency = gateLatency(rate) + tailLatency(rate);
+  const keyLate = createDelay(tailLatency(rate));
   const keyIndex = (i: number, t: LiveTreatment) => {
     const k = t.gate.keyFrom === '' ? i : ids.indexOf(t.gate.keyFrom);
     return k < 0 ? i : k;
   };
   const keys = treatments.map((t, i) => keyIndex(i, t));
+  let outs: readonly Float32Array[] = [];
+  let base = 0;
+  const runTails = (from: number, count: number, frame: number) => {
+    for (let i = 0; i < tails.length; i++) {
+      tails[i].process(outs[i], base + from, count, frame, slices[i].isSilent(frame, count));
+      // last, so that what a symmetric filter rings ahead of a slice is cut away with the gap
+      slices[i].apply(outs[i], base + from, count, frame);
+    }
+  };
   return {
     latency,
     process(inputs, outputs, n, keyOf, keyOut, atFrame = 0) {
@@ -44,15 +72,28 @@ export function createKitRenderer(rate: number, ids: readonly string[], treatmen
         }
         gates[i].process(inputs[keys[i]], audio, outputs[i], n, i === keyOf ? keyOut : undefined, atFrame);
       }
+      // what follows works on frames that went in a little earlier, before a loop's turn perhaps
+      outs = outputs;
+      for (base = 0; base < n; base += CHUNK) {
+        const m = Math.min(CHUNK, n - base);
+        for (let i = 0; i < slices.length; i++) slices[i].hear(inputs[i], base, m, atFrame + base);
+        behind.push(atFrame + base, m, runTails);
+      }
+      if (keyOut && keyOf !== undefined && keyOf >= 0) keyLate.process(keyOut, keyOut, n);
     },
     setTreatment(index, t) {
       gates[index].set(t.gate, t.hits);
       gaps[index].set(t.gapList ?? []);
       dropped[index] = (t.gapList?.length ?? 0) > 0;
       keys[index] = keyIndex(index, t);
+      slices[index].set(t.slices ?? null);
+      tails[index].set(t.tail ?? null);
     },
     reset() {
       for (const g of gates) g.reset();
+      for (const t of tails) t.reset();
+      behind.reset();
+      keyLate.reset();
     },
   };
 }

@@ -52,6 +52,8 @@ export interface RecordingPlan {
   readonly t60: number;
   /** Dry sound of a stroke; synthesised where not given. */
   readonly voice?: Voice;
+  /** False: no drum alone is made, which takes half the time. */
+  readonly truth?: boolean;
 }
 
 /** Dry sound of a stroke, one signal for each radiating point of its drum, beginning at the contact. `seed` makes it this one. */
@@ -73,6 +75,17 @@ function addDelayed(out: Float32Array, x: Float32Array, delay: number, gain: num
     const x0 = x[i];
     out[whole + i] += g0 * x0 + g1 * x1 + g2 * x2 + g3 * x3;
     [x3, x2, x1] = [x2, x1, x0];
+  }
+}
+
+/** Adds `x` through a one-pole low-pass. */
+function addDulled(out: Float32Array, x: Float32Array, rate: number, hz: number) {
+  const k = 1 - Math.exp((-2 * Math.PI * hz) / rate);
+  let y = 0;
+  for (let i = 0; i < x.length; i++) {
+    y += k * (x[i] - y);
+    if (y < 1e-20 && y > -1e-20) y = 0;
+    out[i] += y;
   }
 }
 
@@ -190,8 +203,9 @@ export function makeRecording(plan: RecordingPlan, progress: (done: number) => v
   const frames = Math.round(plan.seconds * rate);
   const zeros = () => new Float32Array(frames);
   const audio = mics.map(zeros);
-  const truth = mics.map((m) => (m.own ? zeros() : null));
-  const late = mics.map((m) => (m.own ? zeros() : null));
+  const alone = plan.truth !== false;
+  const truth = mics.map((m) => (m.own && alone ? zeros() : null));
+  const late = mics.map((m) => (m.own && alone ? zeros() : null));
   const ringDrive = new Map<string, Float32Array>();
   const gauss = createGaussian(createRng(plan.seed ^ 0x5bd1e995));
   const voice = plan.voice ?? strokeSound;
@@ -216,14 +230,14 @@ export function makeRecording(plan: RecordingPlan, progress: (done: number) => v
     });
     d.points.forEach((p, pi) => {
       mics.forEach((m, mi) => {
-        dull(point[pi][mi], rate, offAxisHz(m, p));
-        addTo(direct[mi], point[pi][mi]);
+        addDulled(direct[mi], point[pi][mi], rate, offAxisHz(m, p));
       });
     });
     mics.forEach((m, mi) => {
       addTo(audio[mi], direct[mi]);
-      if (m.own === d.id) addTo(truth[mi] as Float32Array, direct[mi]);
-      else if (m.own) {
+      const own = truth[mi];
+      if (m.own === d.id && own) addTo(own, direct[mi]);
+      else if (m.own && m.own !== d.id) {
         const drive = ringDrive.get(m.own) ?? zeros();
         addTo(drive, direct[mi]);
         ringDrive.set(m.own, drive);

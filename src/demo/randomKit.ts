@@ -6,6 +6,7 @@ import { createGaussian, createRng } from '../core/dsp/rng';
 import { DRUMS, type DrumPlace, MICS, type MicPlace, type Point, ROOM } from './geometry';
 import type { RecordingPlan, Voice } from './makeRecording';
 import { randomPart } from './randomPart';
+import { type Tuning, strokeSound } from './strokes';
 
 export interface RandomSpec {
   readonly seed: number;
@@ -15,13 +16,27 @@ export interface RandomSpec {
   /** Two or three toms. */
   readonly toms?: 2 | 3;
   readonly rate?: number;
-  /** Dry sounds; synthesised where not given. */
+  /** Dry sounds; where not given, synthesised and tuned by the seed. */
   readonly voice?: Voice;
+  /** Whether each drum alone is made too; hits always are. */
+  readonly truth?: boolean;
   /** Roles to leave out, e.g. rooms. */
   readonly without?: readonly string[];
 }
 
 const MIDDLE_TOM: DrumPlace = { id: 'tom-2', label: 'Tom 2', points: [[2.72, 2.3, 0.86], [2.72, 2.26, 0.62]], size: 0.05, levelDb: 2, scatter: 0.04, ring: { hz: 112, t60: 1 } };
+
+/** Sounds of a synthesised kit: pitches, ring times and overtones drawn from the seed, toms from high to low. */
+function tunedVoice(seed: number, toms: readonly string[]): Voice {
+  const uniform = createRng(seed * 17 + 3);
+  const draw = (spread: number) => Object.fromEntries(['kick', 'snare', 'hat', 'crash', 'ride', ...toms].map((d) => [d, (1 + spread) ** (2 * uniform() - 1)]));
+  const [pitch, length, bright] = [draw(0.25), draw(0.4), draw(0.5)];
+  const top = 125 + 45 * uniform();
+  const fall = 0.52 + 0.16 * uniform();
+  const tomHz = Object.fromEntries(toms.map((d, i) => [d, top * fall ** (i / Math.max(1, toms.length - 1)) * (0.97 + 0.06 * uniform())]));
+  const tuning: Tuning = { tomHz, pitch, length, bright };
+  return (stroke, points, rate, strokeSeed) => strokeSound(stroke, points, rate, strokeSeed, tuning);
+}
 
 /** Own drums of toms are quieter where spill is to be worse. */
 const OWN_DB = { easy: 7, normal: 0, hard: -7 } as const;
@@ -69,6 +84,7 @@ export function randomRecording(spec: RandomSpec): RecordingPlan {
     mics,
     strokes: randomPart(seed, seconds, drums.map((d) => d.id)),
     t60: 0.3 + 0.2 * uniform() * dry,
-    voice: spec.voice,
+    voice: spec.voice ?? tunedVoice(seed, drums.flatMap((d) => (d.id.startsWith('tom') ? [d.id] : []))),
+    truth: spec.truth,
   };
 }

@@ -98,62 +98,76 @@ function cymbal(out: Float32Array, v: Voice, s: number, o: { count: number; low:
   }
 }
 
-const SECONDS: Record<string, number> = { kick: 0.7, snare: 0.6, hat: 0.9, 'tom-1': 1.4, 'tom-2': 2, crash: 4.5, ride: 3 };
+const SECONDS: Record<string, number> = { kick: 0.7, snare: 0.6, hat: 0.9, crash: 4.5, ride: 3 };
+
+/** What makes one kit's sounds differ from another's: by drum, what every pitch (or lower corner), ring time and overtone is multiplied by; 1 where nothing is said. */
+export interface Tuning {
+  /** Lowest mode of each tom, Hz. */
+  readonly tomHz: Readonly<Record<string, number>>;
+  readonly pitch?: Readonly<Record<string, number>>;
+  readonly length?: Readonly<Record<string, number>>;
+  readonly bright?: Readonly<Record<string, number>>;
+}
+
+export const DEMO_TUNING: Tuning = { tomHz: { 'tom-1': 139, 'tom-2': 84 } };
+
+/** Ring of a tom's head: the lower the longer. */
+const tomRing = (hz: number) => 1.25 * (84 / hz) ** 0.766;
 
 /** Dry sound of a stroke, one signal for each radiating point of its drum, beginning at the contact. `seed` makes it this one. */
-export function strokeSound(stroke: Stroke, points: number, rate: number, seed: number): Float32Array[] {
+export function strokeSound(stroke: Stroke, points: number, rate: number, seed: number, tuning: Tuning = DEMO_TUNING): Float32Array[] {
   const uniform = createRng(seed);
   const v: Voice = { rate, uniform, gauss: createGaussian(uniform) };
-  const s = stroke.strength;
+  const { drum, strength: s } = stroke;
   const level = s ** 1.35;
-  const outs = Array.from({ length: points }, () => new Float32Array(Math.ceil((SECONDS[stroke.drum] ?? 1) * rate)));
+  const tom = tuning.tomHz[drum];
+  const [p, l, bright] = [tuning.pitch?.[drum] ?? 1, tuning.length?.[drum] ?? 1, tuning.bright?.[drum] ?? 1];
+  const outs = Array.from({ length: points }, () => new Float32Array(Math.ceil((tom ? 1.6 * tomRing(tom) : (SECONDS[drum] ?? 1)) * l * rate)));
   const [a, b = a, c = a] = outs;
-  switch (stroke.drum) {
+  if (tom) {
+    const t60 = tomRing(tom) * l;
+    head(a, v, { hz: tom, t60, amp: level, bright: (0.28 + 0.25 * s) * bright, glide: 0.07 * s });
+    head(b, v, { hz: tom * 1.02, t60: 0.88 * t60, amp: level * 0.5, bright: 0.15 * bright, glide: 0.05 * s });
+    addNoise(a, v, level * 1.5 * (0.35 + 0.65 * s) * bright, 0.022, 700, 7000);
+    return outs;
+  }
+  switch (drum) {
     case 'kick':
-      addMode(a, v, 54, level * 0.9, 0.38, 0, 1.1);
-      head(b, v, { hz: 57, t60: 0.42, amp: level * 0.8, bright: 0.2 * s, glide: 0.6 });
-      addNoise(a, v, level * 1.6 * s, 0.025, 1200, 6500);
+      addMode(a, v, 54 * p, level * 0.9, 0.38 * l, 0, 1.1);
+      head(b, v, { hz: 57 * p, t60: 0.42 * l, amp: level * 0.8, bright: 0.2 * s * bright, glide: 0.6 });
+      addNoise(a, v, level * 1.6 * s * bright, 0.025, 1200, 6500);
       addNoise(a, v, level * 0.5, 0.09, 150, 900);
       break;
     case 'snare': {
-      head(a, v, { hz: 187 * (1 + 0.01 * s), t60: 0.22, amp: level * 0.8, bright: 0.45 + 0.25 * s, glide: 0.05 * s });
-      addNoise(a, v, level * 2 * (0.4 + 0.6 * s), 0.035, 900, 9000);
-      addNoise(b, v, level * 1.5, 0.2 + 0.1 * s, 1800, 11000, 0.0012);
-      addMode(b, v, 187, -level * 0.4, 0.18, 0, 0.03);
-      addMode(b, v, 330, -level * 0.25, 0.14, 0, 0);
+      head(a, v, { hz: 187 * p * (1 + 0.01 * s), t60: 0.22 * l, amp: level * 0.8, bright: (0.45 + 0.25 * s) * bright, glide: 0.05 * s });
+      addNoise(a, v, level * 2 * (0.4 + 0.6 * s) * bright, 0.035, 900, 9000);
+      addNoise(b, v, level * 1.5 * bright, (0.2 + 0.1 * s) * l, 1800, 11000, 0.0012);
+      addMode(b, v, 187 * p, -level * 0.4, 0.18 * l, 0, 0.03);
+      addMode(b, v, 330 * p, -level * 0.25, 0.14 * l, 0, 0);
       break;
     }
     case 'hat': {
       const open = stroke.open ?? 0;
-      const t60 = 0.09 + 0.9 * open;
-      cymbal(a, v, s, { count: 60, low: 2600, high: 15000, t60: t60 * 1.6, bloom: 0.0004, amp: level * 0.7 });
-      cymbal(b, v, s, { count: 40, low: 900, high: 12000, t60, bloom: 0.001, amp: level * 0.4 });
-      addNoise(a, v, level * 0.9, t60 * 0.7, 4000, 15000);
-      addNoise(a, v, level * 0.9 * s, 0.012, 1500, 9000);
-      break;
-    }
-    case 'tom-1':
-    case 'tom-2': {
-      const floor = stroke.drum === 'tom-2';
-      const hz = floor ? 84 : 139;
-      head(a, v, { hz, t60: floor ? 1.25 : 0.85, amp: level, bright: 0.28 + 0.25 * s, glide: 0.07 * s });
-      head(b, v, { hz: hz * 1.02, t60: floor ? 1.1 : 0.75, amp: level * 0.5, bright: 0.15, glide: 0.05 * s });
-      addNoise(a, v, level * 1.5 * (0.35 + 0.65 * s), 0.022, 700, 7000);
+      const t60 = (0.09 + 0.9 * open) * l;
+      cymbal(a, v, s, { count: 60, low: 2600 * p, high: 15000, t60: t60 * 1.6, bloom: 0.0004, amp: level * 0.7 });
+      cymbal(b, v, s, { count: 40, low: 900 * p, high: 12000, t60, bloom: 0.001, amp: level * 0.4 });
+      addNoise(a, v, level * 0.9, t60 * 0.7, 4000 * p, 15000);
+      addNoise(a, v, level * 0.9 * s * bright, 0.012, 1500, 9000);
       break;
     }
     case 'crash':
-      cymbal(a, v, s, { count: 160, low: 320, high: 15500, t60: 3.4, bloom: 0.012, amp: level });
-      cymbal(b, v, s, { count: 50, low: 260, high: 9000, t60: 2.8, bloom: 0.02, amp: level * 0.6 });
-      cymbal(c, v, s, { count: 50, low: 500, high: 14000, t60: 2.6, bloom: 0.015, amp: level * 0.6 });
-      addNoise(a, v, level * 0.8, 0.6, 2500, 14000, 0.004);
-      addNoise(a, v, level * 0.8 * s, 0.015, 800, 8000);
+      cymbal(a, v, s, { count: 160, low: 320 * p, high: 15500, t60: 3.4 * l, bloom: 0.012, amp: level });
+      cymbal(b, v, s, { count: 50, low: 260 * p, high: 9000, t60: 2.8 * l, bloom: 0.02, amp: level * 0.6 });
+      cymbal(c, v, s, { count: 50, low: 500 * p, high: 14000, t60: 2.6 * l, bloom: 0.015, amp: level * 0.6 });
+      addNoise(a, v, level * 0.8 * bright, 0.6 * l, 2500, 14000, 0.004);
+      addNoise(a, v, level * 0.8 * s * bright, 0.015, 800, 8000);
       break;
     default:
-      cymbal(a, v, s, { count: 90, low: 420, high: 13000, t60: 2.2, bloom: 0.004, amp: level * 0.6 });
-      cymbal(b, v, s, { count: 30, low: 600, high: 9000, t60: 1.6, bloom: 0.008, amp: level * 0.35 });
-      cymbal(c, v, s, { count: 30, low: 900, high: 12000, t60: 1.4, bloom: 0.006, amp: level * 0.35 });
-      addPartial(a, v, 3150, level * 0.5, 0.25, 0.0003);
-      addNoise(a, v, level * 0.9, 0.012, 1500, 9000);
+      cymbal(a, v, s, { count: 90, low: 420 * p, high: 13000, t60: 2.2 * l, bloom: 0.004, amp: level * 0.6 });
+      cymbal(b, v, s, { count: 30, low: 600 * p, high: 9000, t60: 1.6 * l, bloom: 0.008, amp: level * 0.35 });
+      cymbal(c, v, s, { count: 30, low: 900 * p, high: 12000, t60: 1.4 * l, bloom: 0.006, amp: level * 0.35 });
+      addPartial(a, v, 3150 * p, level * 0.5, 0.25 * l, 0.0003);
+      addNoise(a, v, level * 0.9 * bright, 0.012, 1500, 9000);
   }
   return outs;
 }

@@ -3,15 +3,20 @@
  * processors do. Detector and gain are apart, so that a moved threshold only runs the second.
  */
 import { type Gap, createGaps } from '../core/clean/gaps';
+import { marksOver } from '../core/clean/marks';
 import { createDetector } from '../core/clean/detector';
 import { createHitKey } from '../core/clean/hitKey';
 import { dbToGain } from '../core/dsp/db';
 import { findCandidates } from '../core/hits/candidates';
+import { createHitKernels } from '../core/kernels/hitKernels';
 import { pickOnsets } from '../core/hits/pickOnset';
 import { pyramid } from '../core/dsp/peaks';
 import { type GateFigures, gateGains, gateOverview } from '../core/measure/gateOverview';
 import { type StrokeFigures, strokeFigures } from '../core/measure/strokeFigures';
 import type { GateSettings } from '../core/params/gateParams';
+import { type LiveSlices, createSliceStage } from '../core/clean/sliceStage';
+import { type LiveTail, createTail } from '../core/clean/tailStage';
+import { gateLatency } from '../core/clean/gate';
 import type { KeyHit } from '../core/plan/live';
 import { type MicAudio, blockCount, fetchBlock } from './blocks';
 import { BLOCK_FRAMES } from './protocol';
@@ -27,10 +32,47 @@ export interface PreviewRequest {
   /** Where hits open the gate. */
   hits: readonly KeyHit[];
   gaps: readonly Gap[];
+  slices: LiveSlices | null;
+  tail: LiveTail | null;
   /** Frames of the strokes of the mic's own drum, for figures. */
   own: readonly number[];
   /** Whether transients are wanted too. */
   transients: boolean;
+}
+
+/** Raw columns round each of some hits. */
+export interface TilesRequest {
+  type: 'tiles';
+  id: number;
+  frames: readonly number[];
+  before: number;
+  after: number;
+  columns: number;
+}
+
+/** Level between opening and closing threshold over the song, as stretches. */
+export interface MarksRequest {
+  type: 'marks';
+  id: number;
+  rate: number;
+  mic: MicAudio;
+  openDb: number;
+  closeDb: number;
+}
+
+export interface TilesResult {
+  type: 'tiles';
+  id: number;
+  /** Min/max pairs, `columns` of them a hit. */
+  peaks: Float32Array;
+}
+
+export interface MarksResult {
+  type: 'marks';
+  id: number;
+  /** Null where the mic could not be read. */
+  marks: [number, number][] | null;
+  message?: string;
 }
 
 export interface DetailRequest {
@@ -64,11 +106,11 @@ export interface DetailResult {
   gain: Float32Array;
 }
 
-export type FromPreview = PreviewResult | DetailResult | { type: 'loading'; id: number; done: number } | { type: 'failed'; id: number; message: string };
+export type FromPreview = PreviewResult | DetailResult | TilesResult | MarksResult | { type: 'loading'; id: number; done: number } | { type: 'failed'; id: number; message: string };
 
 const held = new Map<string, Float32Array>();
 let power: { name: string; data: Float64Array } | null = null;
-let last: { audio: Float32Array; gain: Float32Array; out: number } | null = null;
+let last: { audio: Float32Array; gain: Float32Array; out: number; rate: number; tail: LiveTail | null } | null = null;
 let newest = 0;
 
 const post = (m: FromPreview, transfer: Transferable[] = []) => (self as unknown as Worker).postMessage(m, transfer);
@@ -121,7 +163,9 @@ const STEP_DB = 9;
 function transientsOf(mic: MicAudio, audio: Float32Array, rate: number): readonly number[] {
   const name = `${mic.content}/${mic.channel}`;
   if (transients?.name !== name) {
-    const found = findCandidates(audio, rate, [1, 2, 3, 4, 5, 6], STEP_DB);
+    const kernels = createHitKernels();
+    kernels.load(audio);
+    const found = findCandidates(kernels, rate, [1, 2, 3, 4, 5, 6], STEP_DB);
     transients = { name, frames: Array.from(pickOnsets(audio, rate, found.time, [100, 14000]), (t) => Math.round(t * rate)).sort((a, b) => a - b) };
   }
   return transients.frames;
@@ -137,11 +181,67 @@ async function analyse(r: PreviewRequest) {
   const gain = last?.gain.length === r.frames ? last.gain : new Float32Array(r.frames);
   gateGains(r.rate, r.gate, pw, gain);
   createGaps(r.rate, r.gaps).apply(gain, 0, gain.length, 0);
+  applySlices(r, audio, gain);
   const transients = r.transients ? transientsOf(r.mic, audio, r.rate) : undefined;
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
-  last = { audio, gain, out };
+  last = { audio, gain, out, rate: r.rate, tail: r.tail };
   const v = gateOverview(audio, gain, pw, out);
   post({ type: 'preview', id: r.id, clean: pyramid(v.clean), gain: pyramid(v.gain), level: v.level, figures: v.figures, strokes: strokeFigures(r.rate, audio, gain, r.own), transients });
+}
+
+/** The very stage that renders, fed in blocks as rendering feeds it. */
+function applySlices(r: PreviewRequest, audio: Float32Array, gain: Float32Array) {
+  if (!r.slices) return;
+  const stage = createSliceStage(r.rate);
+  stage.set(r.slices);
+  const ahead = gateLatency(r.rate);
+  for (let at = 0; at < audio.length + ahead; at += BLOCK) {
+    const heard = Math.min(BLOCK, audio.length - at);
+    if (heard > 0) stage.hear(audio, at, heard, at);
+    const from = Math.max(0, at - ahead);
+    const to = Math.min(audio.length, at + BLOCK - ahead);
+    if (to > from) stage.apply(gain, from, to - from, from);
+  }
+}
+const BLOCK = 4096;
+
+/** Cleaned samples of a stretch; what tail damping needs around it is run too. */
+function detailOf(from: number, to: number): Float32Array {
+  const { audio, gain, out, rate, tail } = last as NonNullable<typeof last>;
+  const y = new Float32Array(to - from);
+  if (!tail) {
+    for (let i = from; i < to; i++) y[i - from] = audio[i] * gain[i] * out;
+    return y;
+  }
+  // gate and slices come after it here, the gate before it when rendering: its ramps are drawn up to 10 ms apart, no more
+  const stage = createTail(rate);
+  stage.set(tail);
+  const wide = new Float32Array(to - from + 2 * stage.latency);
+  for (let i = Math.max(0, from - stage.latency); i < Math.min(audio.length, to + stage.latency); i++) wide[i - from + stage.latency] = audio[i];
+  stage.process(wide, 0, wide.length, from - 2 * stage.latency);
+  for (let i = from; i < to; i++) y[i - from] = wide[i - from + 2 * stage.latency] * gain[i] * out;
+  return y;
+}
+
+function tilesOf(r: TilesRequest): Float32Array {
+  const out = new Float32Array(r.frames.length * r.columns * 2);
+  const audio = last?.audio;
+  if (!audio) return out;
+  const per = (r.before + r.after) / r.columns;
+  r.frames.forEach((f, k) => {
+    for (let c = 0; c < r.columns; c++) {
+      const a = Math.max(0, Math.round(f - r.before + c * per));
+      const b = Math.min(audio.length, Math.round(f - r.before + (c + 1) * per));
+      let [lo, hi] = [0, 0];
+      for (let i = a; i < b; i++) {
+        if (audio[i] < lo) lo = audio[i];
+        if (audio[i] > hi) hi = audio[i];
+      }
+      out[2 * (k * r.columns + c)] = lo;
+      out[2 * (k * r.columns + c) + 1] = hi;
+    }
+  });
+  return out;
 }
 
 /** Requests that came while one was running: only the newest counts. */
@@ -165,18 +265,25 @@ async function work() {
   running = false;
 }
 
-self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest>) => {
+self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest | MarksRequest>) => {
   const m = e.data;
   if (m.type === 'analyse') {
     newest = m.id;
     waiting = m;
     void work();
+  } else if (m.type === 'tiles') {
+    const peaks = tilesOf(m);
+    post({ type: 'tiles', id: m.id, peaks }, [peaks.buffer]);
+  } else if (m.type === 'marks') {
+    // of any mic, not only the one in view; what is held stays
+    load(m.mic, m.mic.frames, [...held.keys()], () => {})
+      .then((audio) => post({ type: 'marks', id: m.id, marks: marksOver(audio, m.rate, m.openDb, m.closeDb) }))
+      .catch((e) => post({ type: 'marks', id: m.id, marks: null, message: e instanceof Error ? e.message : String(e) }));
   } else if (last) {
     const from = Math.max(0, m.from);
     const to = Math.min(last.gain.length, m.to);
     const gain = last.gain.slice(from, to);
-    const clean = new Float32Array(gain.length);
-    for (let i = 0; i < gain.length; i++) clean[i] = last.audio[from + i] * gain[i] * last.out;
+    const clean = detailOf(from, to);
     post({ type: 'detail', id: m.id, from, clean, gain });
   }
 };

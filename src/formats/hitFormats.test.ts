@@ -61,7 +61,8 @@ describe('markers', () => {
     const hits = [{ frame: 1000, strength: 0.9, certainty: 1 }, { frame: 5000, strength: 0.3, certainty: 0.6 }];
     const mic = Float32Array.from({ length: 9001 }, (_, i) => Math.sin(i / 5) / 2);
     await deliverHits({
-      rate: 48000, frames: 9001, drums: { kick: hits, snare: [] }, files: { midi: true, keys: { kick: 35 }, curve: 1, ticks: 'own', csv: true, labels: true },
+      rate: 48000, frames: 9001, drums: { kick: hits, snare: [] }, files: { midi: true, keys: { kick: 35 }, curve: 1, ticks: 'own', csv: true, labels: true, cuts: true },
+      cuts: [{ mic: '06 Tom 1', cuts: [{ from: 480, to: 4800, fadeIn: 48, fadeOut: 960, hits: 2 }, { from: 6000, to: 7200, fadeIn: 0, fadeOut: 0, hits: 1 }] }],
       reader: () => ({ read: (at, out) => out.fill(0).set(mic.subarray(at, at + out.length)) as unknown as undefined }),
       async emit(name, produce) {
         const parts: Buffer[] = [];
@@ -69,7 +70,9 @@ describe('markers', () => {
         files[name] = Buffer.concat(parts);
       },
     });
-    expect(Object.keys(files).sort()).toEqual(['hits.csv', 'hits.mid', 'labels/kick.txt', 'ticks/kick.wav']);
+    expect(Object.keys(files).sort()).toEqual(['cuts.csv', 'cuts/06 Tom 1.txt', 'hits.csv', 'hits.mid', 'labels/kick.txt', 'ticks/kick.wav']);
+    expect(files['cuts.csv'].toString().split('\n')[1]).toBe('06 Tom 1,0.010000,0.100000,480,4800,0.001000,0.020000,2');
+    expect(files['cuts/06 Tom 1.txt'].toString()).toBe('0.010000\t0.100000\tslice 1\n0.125000\t0.150000\tslice 2\n');
     expect(readMidi(files['hits.mid']).map((n) => n.key)).toEqual([35, 35]);
     const wav = new WaveFile(files['ticks/kick.wav']);
     const cue = wav.cue as { points: { dwSampleOffset: number }[] };

@@ -13,6 +13,23 @@ export function markersCsv(rows: readonly { drum: string; frame: number; strengt
 /** One line a marker: start and end in seconds and the label, with tabs between. */
 export const labelText = (markers: readonly Marker[], rate: number): string => markers.map((m) => `${(m.frame / rate).toFixed(6)}\t${(m.frame / rate).toFixed(6)}\t${m.label}\n`).join('');
 
+export interface Cut {
+  readonly from: number;
+  readonly to: number;
+  readonly fadeIn: number;
+  readonly fadeOut: number;
+  readonly hits: number;
+}
+
+/** Stretches that are kept of mics, one row each: times in seconds, the first frame kept and the first one dropped after it. */
+export function cutsCsv(mics: readonly { mic: string; cuts: readonly Cut[] }[], rate: number): string {
+  const rows = mics.flatMap(({ mic, cuts }) => cuts.map((c) => [quoted(mic), (c.from / rate).toFixed(6), (c.to / rate).toFixed(6), c.from, c.to, (c.fadeIn / rate).toFixed(6), (c.fadeOut / rate).toFixed(6), c.hits].join(',')));
+  return ['mic,start_s,end_s,start_frame,end_frame,fade_in_s,fade_out_s,hits', ...rows].join('\n').concat('\n');
+}
+
+/** One line a stretch: start and end in seconds and a label, with tabs between. */
+export const cutLabels = (cuts: readonly Cut[], rate: number): string => cuts.map((c, i) => `${(c.from / rate).toFixed(6)}\t${(c.to / rate).toFixed(6)}\tslice ${i + 1}\n`).join('');
+
 /** A "cue " chunk and a LIST chunk of labels (RIFF/WAVE, Multimedia Programming Interface 1.0), to stand among a file's other chunks. */
 export function cueChunks(markers: readonly Marker[]): Uint8Array {
   const encoder = new TextEncoder();

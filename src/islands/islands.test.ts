@@ -93,7 +93,7 @@ describe('words', () => {
   });
   it('say what is done to a mic', () => {
     const plan = createPlan(48000, [{ file: 'Kick In.wav', channel: 0, channels: 1, frames: 1 }, { file: 'Kick Out.wav', channel: 0, channels: 1, frames: 1 }]);
-    const mic = (gate: object) => ({ ...plan.mics['kick-out'], treatment: { gate: { ...plan.mics['kick-out'].treatment.gate, ...gate }, gaps: {} } });
+    const mic = (gate: object) => ({ ...plan.mics['kick-out'], treatment: { ...plan.mics['kick-out'].treatment, gate: { ...plan.mics['kick-out'].treatment.gate, ...gate } } });
     expect(treatmentWords(plan, mic({}))).toBe('as is');
     expect(treatmentWords(plan, mic({ on: true, thresholdDb: -24 }))).toBe('gate −24.0 dB');
     expect(treatmentWords(plan, mic({ on: true, ratio: 3 }))).toBe('expander −30.0 dB');

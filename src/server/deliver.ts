@@ -29,7 +29,7 @@ export function micsNeeded(plan: Plan, file: string): string[] {
 export function fileRecipe(plan: Plan, file: string): unknown {
   return micsOfFile(plan, file).map((id) => {
     const m: PlanMic = plan.mics[id];
-    return { channel: m.channel, treatment: m.treatment, hits: liveTreatment(plan, id).hits };
+    return { channel: m.channel, treatment: m.treatment, live: liveTreatment(plan, id) };
   });
 }
 

@@ -2,7 +2,7 @@
 import { hashText } from '../core/dsp/rng';
 import { createTickTrack } from '../core/hits/tickTrack';
 import type { MicReader } from '../core/render';
-import { cueChunks, labelText, markersCsv } from '../formats/markers';
+import { type Cut, cueChunks, cutLabels, cutsCsv, labelText, markersCsv } from '../formats/markers';
 import { midiFile, percussionKey, velocityOf } from '../formats/midi';
 import { createEncoder } from '../formats/pcm';
 import { padBytes, wavHead } from '../formats/wavWriter';
@@ -22,6 +22,8 @@ export async function deliverHits(o: {
   frames: number;
   drums: Readonly<Record<string, readonly DeliveredHit[]>>;
   files: HitFiles;
+  /** Mics that are cut, under their files' names. */
+  cuts?: readonly { mic: string; cuts: readonly Cut[] }[];
   reader(drum: string): MicReader;
   emit(name: string, produce: (write: (b: Uint8Array) => Promise<void>) => Promise<void>): Promise<void>;
 }): Promise<void> {
@@ -35,6 +37,10 @@ export async function deliverHits(o: {
   if (files.csv) {
     const rows = drums.flatMap(([drum, list]) => list.map((h) => ({ drum, ...h }))).sort((a, b) => a.frame - b.frame);
     await o.emit('hits.csv', text(markersCsv(rows, rate)));
+  }
+  if (files.cuts && o.cuts?.length) {
+    await o.emit('cuts.csv', text(cutsCsv(o.cuts, rate)));
+    for (const { mic, cuts } of o.cuts) await o.emit(`cuts/${mic}.txt`, text(cutLabels(cuts, rate)));
   }
   for (const [drum, list] of drums) {
     const markers = list.map((h) => ({ frame: h.frame, label: `${drum} ${Math.round(100 * h.strength)}` }));

@@ -8,6 +8,8 @@ export interface HitFiles {
   readonly ticks: 'none' | 'own' | 'synthetic';
   readonly csv: boolean;
   readonly labels: boolean;
+  /** Slices of every cut mic, as a table and as labels. */
+  readonly cuts: boolean;
 }
 
-export const NO_HIT_FILES: HitFiles = { midi: false, keys: {}, curve: 1, ticks: 'none', csv: false, labels: false };
+export const NO_HIT_FILES: HitFiles = { midi: false, keys: {}, curve: 1, ticks: 'none', csv: false, labels: false, cuts: false };

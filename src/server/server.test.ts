@@ -4,7 +4,7 @@ import { GATE_PARAMS } from '../core/params/gateParams';
 import { applyEdit, editGate } from '../core/plan/edits';
 import { createPlan } from '../core/plan/plan';
 import { deliveredName, fileIsUntouched, micsNeeded, micsOfFile } from './deliver';
-import { GateDto } from './dto/gate.dto';
+import { GateDto } from './dto/treatments.dto';
 import { parsePlan } from './dto/plan.dto';
 import { ExportDto, TakeStepDto } from './dto/requests.dto';
 import { validated } from './dto/validate';

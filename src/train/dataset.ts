@@ -1,19 +1,18 @@
 /** Candidates with labels, from folders of made recordings (kit.json and truth/hits.json beside the mics). */
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { NetworkName } from '../core/hits/detectHits';
-import { kindOf } from '../core/hits/kinds';
-import { describe } from '../core/hits/features';
-import { learnPatterns } from '../core/hits/patterns';
-import { CYMBALS, type Song, readSong } from '../core/hits/song';
+import { deserialize, serialize } from 'node:v8';
 import { openFolder } from '../cli/wavFile';
+import { createHitKernels } from '../core/kernels/hitKernels';
+import { type NetworkName, type NetworkSet, type Track, firstPass, judge, secondPass } from '../core/hits/passes';
+import { type Song, readSong } from '../core/hits/song';
 
 export interface LabelledSet {
   name: string;
   drum: string;
   kind: NetworkName;
-  time: number[];
-  features: number[];
+  time: Float64Array;
+  features: Float32Array;
   count: number;
   /** 1 own stroke, 0 not, -1 an echo of a true one: left out. */
   label: number[];
@@ -28,6 +27,8 @@ interface Kit {
   mics: { file: string; role: string; own: string | null }[];
 }
 
+type Truth = Record<string, { time: number; strength: number }[]>;
+
 /** `lateS`: how much after the first contact a stroke may be noticed: soft beaters swell for 10 ms. */
 export function label(truth: readonly number[], time: ArrayLike<number>, lateS = 0.01): number[] {
   const y = Array.from({ length: time.length }, () => 0);
@@ -40,39 +41,44 @@ export function label(truth: readonly number[], time: ArrayLike<number>, lateS =
   return y;
 }
 
-export async function readMade(folder: string): Promise<{ song: Song; truth: Record<string, { time: number; strength: number }[]> }> {
+/** What is kept beside a recording between runs; raise the number when songs are read in another way. */
+const SONG_CACHE = '.song-7';
+
+/** The song of a recording, from the cache where there is one, and its truth. */
+export async function readMade(folder: string): Promise<{ song: Song; truth: Truth }> {
   const kit = JSON.parse(readFileSync(join(folder, 'kit.json'), 'utf8')) as Kit;
-  const files = await openFolder(folder);
-  const read = async (i: number) => {
-    const f = files.find((x) => x.name === kit.mics[i].file);
-    if (!f) throw new Error(`${folder}: no ${kit.mics[i].file}`);
-    const x = new Float32Array(f.info.frames);
-    await f.reader(0).read(0, x);
-    return x;
-  };
-  const song = await readSong(kit.rate, kit.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') })), read);
-  await Promise.all(files.map((f) => f.close()));
+  const path = join(folder, SONG_CACHE);
+  let song: Song;
+  if (existsSync(path)) song = { ...deserialize(readFileSync(path)), kernels: createHitKernels() };
+  else {
+    const files = await openFolder(folder);
+    const read = async (i: number) => {
+      const f = files.find((x) => x.name === kit.mics[i].file);
+      if (!f) throw new Error(`${folder}: no ${kit.mics[i].file}`);
+      const x = new Float32Array(f.info.frames);
+      await f.reader(0).read(0, x);
+      return x;
+    };
+    song = await readSong(kit.rate, kit.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') })), read);
+    await Promise.all(files.map((f) => f.close()));
+    writeFileSync(path, serialize({ ...song, kernels: null }));
+  }
   const hits = JSON.parse(readFileSync(join(folder, 'truth', 'hits.json'), 'utf8')) as Record<string, { time_s: number; velocity: number }[]>;
   const truth = Object.fromEntries(Object.entries(hits).map(([d, list]) => [d, list.map((h) => ({ time: h.time_s + kit.arrival_s[d], strength: h.velocity }))]));
   return { song, truth };
 }
 
-/** Features and labels of every drum of a recording; kept beside it under `cache`. */
-export async function labelled(folder: string, cache: string): Promise<LabelledSet[]> {
-  const path = join(folder, cache);
-  // labels are made anew: they cost nothing and rules may change
-  const fresh = (list: LabelledSet[]) => list.map((s) => ({ ...s, label: label(s.truth, s.time, s.kind === 'kick' ? 0.015 : 0.01) }));
-  if (existsSync(path)) return fresh(JSON.parse(readFileSync(path, 'utf8')));
+/** Features and labels of all tracks of a recording: of the first pass, or with `first` (its networks) of the second. */
+export async function labelled(folder: string, first: NetworkSet | null): Promise<LabelledSet[]> {
   const { song, truth } = await readMade(folder);
-  const { patterns } = learnPatterns(song);
-  const wanted = [...song.drums.map((d) => ({ drum: d, source: d })), ...Object.keys(truth).filter((d) => !song.drums.includes(d)).map((d) => ({ drum: d, source: CYMBALS }))];
-  const sets = wanted.flatMap(({ drum, source }) => {
-    const s = song.sources.get(source);
-    if (!s || !patterns.names.includes(source)) return [];
-    const d = describe(song, s, patterns);
-    const times = truth[drum].map((h) => h.time);
-    return [{ name: folder, drum, kind: (drum === 'crash' || drum === 'ride' ? drum : kindOf(drum)) as NetworkName, time: Array.from(s.heard), features: Array.from(d.features), count: d.count, label: [] as number[], truth: times, strength: truth[drum].map((h) => h.strength) }];
+  const pass = firstPass(song);
+  const tracks: readonly Track[] = first ? secondPass(song, pass, judge(pass.tracks, first)) : pass.tracks;
+  return tracks.map((t) => {
+    const mine = truth[t.drum] ?? [];
+    const times = mine.map((h) => h.time);
+    return {
+      name: folder, drum: t.drum, kind: t.network, time: t.source.heard, features: t.described.features, count: t.described.count,
+      label: label(times, t.source.heard, t.network === 'kick' ? 0.015 : 0.01), truth: times, strength: mine.map((h) => h.strength),
+    };
   });
-  writeFileSync(path, JSON.stringify(sets));
-  return fresh(sets);
 }

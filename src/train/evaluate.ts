@@ -9,10 +9,26 @@ import { scoreHits } from '../core/measure/scoreHits';
 const [folder, weights] = process.argv.slice(2).filter((a) => !a.startsWith('--'));
 const networks: Networks = weights ? JSON.parse(readFileSync(weights, 'utf8')) : NETWORKS;
 const names = existsSync(join(folder, 'kit.json')) ? [''] : readdirSync(folder).filter((n) => existsSync(join(folder, n, 'kit.json'))).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
+const verbose = process.argv.includes('--rows');
+/** Of what is found with the strength of the softest quarter or less, the share that is a stroke. */
+function softPrecision(truth: Readonly<Record<string, readonly { time: number }[]>>, found: Readonly<Record<string, readonly { time: number; strength?: number }[]>>): number {
+  let [right, all] = [0, 0];
+  for (const [d, list] of Object.entries(found)) {
+    const sorted = list.map((h) => h.strength ?? 1).sort((a, b) => a - b);
+    const limit = sorted[Math.floor(0.25 * (sorted.length - 1))] ?? 0;
+    for (const h of list) {
+      if ((h.strength ?? 1) > limit) continue;
+      all++;
+      if ((truth[d] ?? []).some((t) => Math.abs(t.time - h.time) < 0.01)) right++;
+    }
+  }
+  return right / Math.max(1, all);
+}
 const f = (v: number | null, d = 3) => (v === null ? '-' : v.toFixed(d)).padStart(7);
 const sure: boolean[] = [];
 const oneMic: Record<string, number[]> = {};
-const totals: Record<string, { f: number[]; soft: number[]; precision: number[] }> = {};
+const totals: Record<string, { f: number[]; least: number[]; soft: number[]; softPrecision: number[]; late: number[] }> = {};
+const groupOf = (d: string) => (d.startsWith('tom') ? 'toms' : d === 'crash' || d === 'ride' ? 'cymbals' : d);
 for (const n of names) {
   const kit = JSON.parse(readFileSync(join(folder, n, 'kit.json'), 'utf8')) as { rate: number; arrival_s?: Record<string, number>; mics: { file: string; role: string; own: string | null; arrival_offset_s?: number }[] };
   const files = await openFolder(join(folder, n));
@@ -35,16 +51,23 @@ for (const n of names) {
   const truth = Object.fromEntries(Object.entries(raw).map(([d, l]) => [d, l.map((h) => ({ time: h.time_s + arrival(d), strength: h.velocity }))]));
   const found = Object.fromEntries(Object.entries(drums).map(([d, l]) => [d, l.filter((h) => h.certainty >= THRESHOLD)]));
   const s = scoreHits(truth, found);
-  console.log(`${n || folder}  CPU ${((used.user + used.system) / 1e6).toFixed(1)} s for ${(files[0].info.frames / kit.rate).toFixed(0)} s`);
-  for (const [d, x] of Object.entries({ ...s.drums, all: s.all })) {
-    console.log(`  ${d.padEnd(6)} hits ${String(x.hits).padStart(4)} found ${String(x.found).padStart(4)} P ${f(x.precision)} R ${f(x.recall)} F ${f(x.f)} soft ${f(x.softRecall, 2)} error ${f(x.absErrorMs, 2)} ms late ${f(x.late)}`);
-    const kind = d.startsWith('tom') ? 'tom' : d;
-    totals[kind] ??= { f: [], soft: [], precision: [] };
-    const t = totals[kind];
-    t.f.push(x.f);
-    t.soft.push(x.softRecall);
-    t.precision.push(x.precision);
+  if (verbose) for (const [d, x] of Object.entries({ ...s.drums, all: s.all })) console.log(`  ${d.padEnd(6)} hits ${String(x.hits).padStart(4)} found ${String(x.found).padStart(4)} P ${f(x.precision)} R ${f(x.recall)} F ${f(x.f)} soft ${f(x.softRecall, 2)} error ${f(x.absErrorMs, 2)} ms late ${f(x.late)}`);
+  const line: string[] = [];
+  for (const g of ['kick', 'snare', 'hat', 'toms', 'cymbals']) {
+    const mine = (list: Readonly<Record<string, readonly { time: number; strength?: number }[]>>) => Object.fromEntries(Object.entries(list).filter(([d]) => groupOf(d) === g));
+    if (!Object.values(mine(truth)).some((l) => l.length)) continue;
+    const x = scoreHits(mine(truth), mine(found), true);
+    totals[g] ??= { f: [], least: [], soft: [], softPrecision: [], late: [] };
+    const t = totals[g];
+    const least = Math.min(...Object.values(x.drums).map((q) => q.f));
+    t.f.push(x.all.f);
+    t.least.push(least);
+    t.soft.push(x.all.softRecall);
+    t.late.push(x.all.late);
+    t.softPrecision.push(softPrecision(mine(truth), mine(found)));
+    line.push(`${g} ${x.all.f.toFixed(3)}${g === 'toms' || g === 'cymbals' ? ` (least ${least.toFixed(2)}, soft ${x.all.softRecall.toFixed(2)})` : ''}${x.all.late > 0.02 ? ` LATE ${x.all.late.toFixed(3)}` : ''}`);
   }
+  console.log(`${(n || folder).padEnd(6)} CPU ${((used.user + used.system) / 1e6).toFixed(1)} s for ${(files[0].info.frames / kit.rate).toFixed(0)} s  ${line.join('  ')}  error ${f(s.all.absErrorMs, 2)} ms`);
   // rises in the drum's own mic alone, at the threshold that is best in hindsight
   for (const d of song.drums) {
     const source = song.sources.get(d);
@@ -54,11 +77,10 @@ for (const n of names) {
       const alone = Array.from(source.time).flatMap((time, i) => (source.novelty[i] >= t ? [{ time }] : []));
       best = Math.max(best, scoreHits({ d: truth[d] }, { d: alone }).all.f);
     }
-    const kind = d.startsWith('tom') ? 'tom' : d;
-    oneMic[kind] = [...(oneMic[kind] ?? []), best];
+    oneMic[groupOf(d)] = [...(oneMic[groupOf(d)] ?? []), best];
   }
   for (const [d, l] of Object.entries(found)) for (const h of l) if (h.certainty > 0.85 && h.certainty < 0.95) sure.push((truth[d] ?? []).some((t) => Math.abs(t.time - h.time) < 0.01));
 }
 const mean = (v: readonly number[]) => v.reduce((a, b) => a + b, 0) / Math.max(1, v.length);
-for (const [d, t] of Object.entries(totals)) console.log(`${d.padEnd(6)} mean F ${f(mean(t.f))} least ${f(Math.min(...t.f))} soft ${f(mean(t.soft), 2)} precision ${f(mean(t.precision))}${oneMic[d] ? ` one mic alone, best threshold: F ${f(mean(oneMic[d]))}` : ''}`);
+for (const [d, t] of Object.entries(totals)) console.log(`${d.padEnd(8)} mean F ${f(mean(t.f))} least ${f(Math.min(...t.f))} least drum ${f(Math.min(...t.least))} soft: recall ${f(mean(t.soft), 2)} precision ${f(mean(t.softPrecision), 2)} late ${f(mean(t.late))}${oneMic[d] ? ` one mic alone, best threshold: F ${f(mean(oneMic[d]))}` : ''}`);
 console.log(`of hits with certainty .85 to .95, right: ${f(mean(sure.map(Number)))} of ${sure.length}`);

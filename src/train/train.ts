@@ -1,94 +1,96 @@
 /**
- * npm run train -- FOLDER: learns the networks of core/hits/weights.json from made recordings (subfolders of FOLDER), writes them to the file named second; with
- * --folds it also shows how they do on recordings left out (a fifth in turn), with --rows for each. Recordings used for judging must not lie in FOLDER.
+ * npm run train -- FOLDER OUT: learns the networks of core/hits/weights.json from made recordings (subfolders of FOLDER) and writes them to OUT. Those of the
+ * second pass learn from what first-pass networks say that were trained on the other half of the recordings. Works on two processes; keeps songs beside the
+ * recordings. Recordings used for judging must not lie in FOLDER.
  */
-import { existsSync, readdirSync, writeFileSync } from 'node:fs';
+import { fork } from 'node:child_process';
+import { existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { type Network, certainties, choose } from '../core/hits/classify';
-import { type NetworkName, THRESHOLD } from '../core/hits/detectHits';
-import { matchHits } from '../core/measure/scoreHits';
+import { deserialize, serialize } from 'node:v8';
+import type { Network } from '../core/hits/classify';
+import type { NetworkName, NetworkSet } from '../core/hits/passes';
 import { type LabelledSet, labelled } from './dataset';
 import { average, train } from './network';
 
 const KINDS: readonly NetworkName[] = ['kick', 'snare', 'hat', 'tom', 'crash', 'ride'];
-const FOLDS = 5;
+const PROCESSES = 2;
+
+type Job = { kind: 'features'; folder: string; first: string | null; out: string } | { kind: 'fit'; network: NetworkName; sets: string[]; starts: number; out: string };
 
 function examples(sets: readonly LabelledSet[]) {
-  const x: number[] = [];
-  const y: number[] = [];
+  const rows = sets.reduce((n, s) => n + s.label.filter((v) => v >= 0).length, 0);
+  const inputs = sets[0].count;
+  const x = new Float64Array(rows * inputs);
+  const y = new Float64Array(rows);
+  let at = 0;
   for (const s of sets) {
     s.label.forEach((v, i) => {
       if (v < 0) return;
-      y.push(v);
-      for (let k = 0; k < s.count; k++) x.push(s.features[i * s.count + k]);
+      y[at] = v;
+      x.set(s.features.subarray(i * inputs, (i + 1) * inputs), at++ * inputs);
     });
   }
-  return { x: Float64Array.from(x), y: Float64Array.from(y), inputs: sets[0].count };
+  return { x, y, inputs };
 }
 
-const fitNetwork = (sets: readonly LabelledSet[], starts: number): Network => average(Array.from({ length: starts }, (_, k) => train(examples(sets), { hidden: 12, epochs: 40, seed: 11 + k, decay: 0.02 })));
-
-interface Row {
-  name: string;
-  drum: string;
-  f: number;
-  p: number;
-  r: number;
-  soft: number;
-  late: number;
+async function work(job: Job): Promise<void> {
+  if (job.kind === 'features') {
+    const first = job.first ? (JSON.parse(readFileSync(job.first, 'utf8')) as NetworkSet) : null;
+    writeFileSync(job.out, serialize(await labelled(job.folder, first)));
+    return;
+  }
+  const sets = job.sets.flatMap((p) => (deserialize(readFileSync(p)) as LabelledSet[]).filter((s) => s.kind === job.network));
+  const e = examples(sets);
+  const net = average(Array.from({ length: job.starts }, (_, k) => train(e, { hidden: 14, epochs: 32, seed: 11 + k, decay: 0.02 })));
+  writeFileSync(job.out, JSON.stringify(net));
 }
 
-export function evaluate(net: Network, s: LabelledSet): Row & { certainty: { c: number; right: boolean }[] } {
-  const c = certainties(net, Float32Array.from(s.features));
-  const time = Float64Array.from(s.time);
-  const found = choose(time, c, THRESHOLD);
-  const truth = s.truth.map((t) => ({ time: t }));
-  const pairs = matchHits(truth, found.map((i) => ({ time: time[i] })));
-  const right = new Set(pairs.map(([, b]) => b));
-  const sorted = [...s.strength].sort((a, b) => a - b);
-  const limit = sorted[Math.floor(0.25 * (sorted.length - 1))];
-  const soft = new Set(s.strength.flatMap((v, i) => (v <= limit ? [i] : [])));
-  return {
-    name: s.name.split('/').pop() ?? '', drum: s.drum, f: (2 * pairs.length) / Math.max(1, truth.length + found.length), p: pairs.length / Math.max(1, found.length), r: pairs.length / Math.max(1, truth.length),
-    soft: pairs.filter(([a]) => soft.has(a)).length / Math.max(1, soft.size), late: pairs.filter(([a, b]) => time[found[b]] - truth[a].time > 0.002).length / Math.max(1, pairs.length),
-    certainty: found.map((i, k) => ({ c: c[i], right: right.has(k) })),
-  };
+async function inParallel(jobs: readonly Job[], title: string): Promise<void> {
+  const queue = [...jobs];
+  let done = 0;
+  const run = (job: Job) =>
+    new Promise<void>((ok, bad) => {
+      const child = fork(process.argv[1], ['--child', JSON.stringify(job)], { stdio: 'inherit' });
+      child.on('exit', (code) => (code === 0 ? ok() : bad(new Error(`${job.kind} failed: ${job.out}`))));
+    });
+  await Promise.all(
+    Array.from({ length: PROCESSES }, async () => {
+      for (let job = queue.shift(); job; job = queue.shift()) {
+        await run(job);
+        process.stderr.write(`\r${title} ${++done} of ${jobs.length}   `);
+      }
+    }),
+  );
+  process.stderr.write('\n');
 }
-
-const mean = (v: readonly number[]) => v.reduce((a, b) => a + b, 0) / Math.max(1, v.length);
 
 async function main() {
-  const folder = process.argv[2];
-  const out = process.argv[3];
-  const verbose = process.argv.includes('--rows');
+  if (process.argv[2] === '--child') return work(JSON.parse(process.argv[3]) as Job);
+  const [folder, out] = process.argv.slice(2);
+  if (!folder || !out) throw new Error('Say which folder holds the recordings and which file to write: npm run train -- FOLDER OUT');
   const names = readdirSync(folder).filter((n) => existsSync(join(folder, n, 'kit.json'))).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
-  const sets: LabelledSet[] = [];
-  for (const n of names) {
-    sets.push(...(await labelled(join(folder, n), '.features-5.json')));
-    process.stderr.write(`\r${n}                 `);
+  const temp = mkdtempSync(join(tmpdir(), 'fresh-gap-train-'));
+  const setFile = (pass: number, i: number) => join(temp, `sets-${pass}-${i}`);
+  const learn = async (title: string, plans: readonly { name: string; sets: string[]; starts: number }[]): Promise<NetworkSet[]> => {
+    const file = (name: string, k: NetworkName) => join(temp, `${name}-${k}.json`);
+    await inParallel(plans.flatMap((p) => KINDS.map((network) => ({ kind: 'fit' as const, network, sets: p.sets, starts: p.starts, out: file(p.name, network) }))), title);
+    return plans.map((p) => Object.fromEntries(KINDS.map((k) => [k, JSON.parse(readFileSync(file(p.name, k), 'utf8')) as Network])));
+  };
+  try {
+    await inParallel(names.map((n, i) => ({ kind: 'features', folder: join(folder, n), first: null, out: setFile(1, i) })), 'features of the first pass');
+    const all = names.map((_, i) => setFile(1, i));
+    const half = (h: number) => all.filter((_, i) => i % 2 === h);
+    const [first, ...halves] = await learn('networks of the first pass', [{ name: 'first', sets: all, starts: 3 }, { name: 'even', sets: half(0), starts: 1 }, { name: 'odd', sets: half(1), starts: 1 }]);
+    halves.forEach((h, k) => {
+      writeFileSync(join(temp, `half-${k}.json`), JSON.stringify(h));
+    });
+    await inParallel(names.map((n, i) => ({ kind: 'features', folder: join(folder, n), first: join(temp, `half-${1 - (i % 2)}.json`), out: setFile(2, i) })), 'features of the second pass');
+    const [second] = await learn('networks of the second pass', [{ name: 'second', sets: names.map((_, i) => setFile(2, i)), starts: 4 }]);
+    writeFileSync(out, `${JSON.stringify({ first, second })}\n`);
+  } finally {
+    rmSync(temp, { recursive: true, force: true });
   }
-  process.stderr.write('\n');
-  const weights: Partial<Record<NetworkName, Network>> = {};
-  for (const kind of KINDS) {
-    const mine = sets.filter((s) => s.kind === kind);
-    const rows: ReturnType<typeof evaluate>[] = [];
-    for (let fold = 0; fold < (process.argv.includes('--folds') ? FOLDS : 0); fold++) {
-      const held = new Set(names.filter((_, i) => i % FOLDS === fold).map((n) => join(folder, n)));
-      const net = fitNetwork(mine.filter((s) => !held.has(s.name)), 2);
-      rows.push(...mine.filter((s) => held.has(s.name)).map((s) => evaluate(net, s)));
-    }
-    if (verbose) for (const r of rows) console.log(`  ${r.name.padEnd(24)} ${r.drum.padEnd(6)} F ${r.f.toFixed(3)} P ${r.p.toFixed(3)} R ${r.r.toFixed(3)} soft ${r.soft.toFixed(2)} late ${r.late.toFixed(3)}`);
-    if (rows.length === 0) {
-      if (out) weights[kind] = fitNetwork(mine, 4);
-      process.stderr.write(`${kind} done\n`);
-      continue;
-    }
-    const sure = rows.flatMap((r) => r.certainty).filter((c) => c.c > 0.85 && c.c < 0.95);
-    console.log(`${kind.padEnd(6)} sets ${rows.length} F ${mean(rows.map((r) => r.f)).toFixed(3)} least ${Math.min(...rows.map((r) => r.f)).toFixed(3)} P ${mean(rows.map((r) => r.p)).toFixed(3)} R ${mean(rows.map((r) => r.r)).toFixed(3)} soft ${mean(rows.map((r) => r.soft)).toFixed(3)} late ${mean(rows.map((r) => r.late)).toFixed(3)} of .85 to .95 right ${mean(sure.map((c) => (c.right ? 1 : 0))).toFixed(3)} (${sure.length})`);
-    if (out) weights[kind] = fitNetwork(mine, 4);
-    process.stderr.write(`${kind} done\n`);
-  }
-  if (out) writeFileSync(out, `${JSON.stringify(weights)}\n`);
 }
 
 await main();

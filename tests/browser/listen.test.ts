@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import type { HTTPRequest } from 'puppeteer-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { liveTreatment } from '../../src/core/plan/live';
 import { createKitRenderer } from '../../src/core/render';
 import type { Plan } from '../../src/core/plan/plan';
 import { decodeChannel } from '../../src/formats/pcm';
@@ -50,7 +51,7 @@ afterAll(async () => {
 function cleaned(): Map<string, Float32Array> {
   const ids = plan.order;
   const n = (raw.get(tom) as Float32Array).length;
-  const kit = createKitRenderer(48000, ids, ids.map((m) => plan.mics[m].treatment));
+  const kit = createKitRenderer(48000, ids, ids.map((m) => liveTreatment(plan, m)));
   const inputs = ids.map((m) => {
     const x = new Float32Array(n + kit.latency);
     x.set(raw.get(m) as Float32Array);

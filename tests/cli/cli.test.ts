@@ -86,7 +86,7 @@ describe('fresh-gap clean', () => {
   });
 
   it.each([
-    ['no plan', ['clean', 'x'], 2, /--plan/],
+    ['no place to write to', ['clean', 'x'], 2, /--out/],
     ['an unknown word', ['wash', 'x'], 2, /wash/],
     ['an unknown option', ['clean', 'x', '--deep'], 2, /deep/],
     ['a folder without WAV files', ['clean', '/nowhere', '--plan', 'PLAN', '--out', '/tmp/never'], 1, /no WAV files/],

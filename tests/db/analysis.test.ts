@@ -39,7 +39,7 @@ describe('plans of the first version', () => {
       await migrate(sql, MIGRATIONS);
       const [row] = await sql`select doc from plan where recording_id = ${id}`;
       const plan = parsePlan(row.doc);
-      expect(plan).toMatchObject({ version: 2, hits: {}, thresholds: {} });
+      expect(plan).toMatchObject({ version: 3, hits: {}, thresholds: {} });
       expect(plan.mics.a.treatment).toMatchObject({ gaps: {}, gate: { ...gate, keyBy: 'level' } });
       // a plan file of the first version opens just so
       expect(parsePlan(doc)).toEqual(plan);

@@ -1,4 +1,5 @@
 /** Hits, spill map and what is odd about the mics: all that is found in a recording at once, for the job and the command line. */
+import { type Ring, learnRing } from '../clean/ring';
 import { roleOf } from '../plan/roles';
 import { type SpillRow, spillMap } from '../spill/spillMap';
 import { type FoundHit, type Networks, THRESHOLD, detectHits } from './detectHits';
@@ -11,11 +12,13 @@ export interface Analysis {
   readonly spill: readonly SpillRow[];
   /** Edges of the spill map's bands, Hz. */
   readonly bandsHz: readonly number[];
+  /** How its drum rings in each close mic; null for mics without a drum or with too few strokes. */
+  readonly rings: readonly (Ring | null)[];
   readonly notes: readonly string[];
 }
 
 /** Raised whenever the same audio would give another result. */
-export const ANALYSIS_VERSION = 2;
+export const ANALYSIS_VERSION = 4;
 
 const SILENT = 10 ** (-90 / 20);
 /** A mic that hears its drum this much later than others do was moved. */
@@ -64,8 +67,15 @@ export async function analyse(
     if (own && own.mics[m].polarity < 0 && own.mics[m].levelDb > -20) notes.push(`${names[m]} hears ${roleOf(roles[own.main]).label.toLowerCase()}'s drum upside down: usual under a drum, elsewhere turn it.`);
   });
   for (const [d, list] of Object.entries(drums)) if (list.length === 0) notes.push(`No strokes found on ${d}.`);
+  await progress(0.95);
+  const rings: (Ring | null)[] = [];
+  for (const [m, mic] of mics.entries()) {
+    const own = (mic.own && drums[mic.own]) || [];
+    const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));
+    rings.push(mic.own && frames.length ? learnRing(await read(m), rate, mic.own, frames) : null);
+  }
   await progress(1);
-  return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, notes };
+  return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, rings, notes };
 }
 
 function median(v: readonly number[]): number {

@@ -4,6 +4,7 @@
  * is decided later from all mics. Spectral-flux detectors on one mic alone find spill as well as strokes.
  */
 import { biquadCoefficients, createBiquad } from '../dsp/biquad';
+import type { HitKernels } from '../kernels/hitKernels';
 import { RISE_BANDS } from './kinds';
 
 /** Per second. */
@@ -12,8 +13,12 @@ export const HOPS = 1000;
 const BEFORE = [10, 8, 6, 5, 4, 4, 4];
 const AFTER = [8, 6, 5, 4, 3, 3, 3];
 const APART = 8;
+/** Bands in the kernel's output. */
+const LANES = 8;
 /** What still sounds later tells a struck drum from a click of spill: hops after the candidate. */
 const LATER = [60, 110] as const;
+/** What sounds this late is a cymbal's, or the next stroke. */
+const LONG = [150, 300] as const;
 
 export interface Candidates {
   /** Seconds. */
@@ -24,27 +29,14 @@ export interface Candidates {
   readonly rises: Float32Array;
   /** The same from before to 60 to 110 ms after. */
   readonly later: Float32Array;
+  /** The same to 150 to 300 ms after. */
+  readonly long: Float32Array;
 }
 
 /** `x` filtered to a band of 24 dB per octave each side, in place of a copy. */
 export function bandPass(x: Float32Array, rate: number, lowHz: number, highHz: number, out: Float32Array): void {
   createBiquad(biquadCoefficients('highpass', rate, lowHz)).process(x, out, x.length);
   createBiquad(biquadCoefficients('lowpass', rate, Math.min(highHz, 0.45 * rate))).process(out, out, x.length);
-}
-
-/** Mean square per hop of one band. */
-function bandPower(x: Float32Array, rate: number, band: readonly [number, number], work: Float32Array): Float32Array {
-  bandPass(x, rate, band[0], band[1], work);
-  const hop = rate / HOPS;
-  const n = Math.floor(x.length / hop);
-  const out = new Float32Array(n);
-  for (let i = 0; i < n; i++) {
-    const [from, to] = [Math.round(i * hop), Math.round((i + 1) * hop)];
-    let e = 0;
-    for (let k = from; k < to; k++) e += work[k] * work[k];
-    out[i] = e / (to - from);
-  }
-  return out;
 }
 
 /** The value at a share 0..1 of the sorted values. */
@@ -56,25 +48,32 @@ export function quantile(values: ArrayLike<number>, share: number): number {
   return v[i] + (at - i) * ((v[i + 1] ?? v[i]) - v[i]);
 }
 
-/** `bands`: which of RISE_BANDS count. Silence gives none. */
-export function findCandidates(x: Float32Array, rate: number, bands: readonly number[], thresholdDb = 4.5): Candidates {
-  const work = new Float32Array(x.length);
+/** In the mic that `kernels` have loaded. `bands`: which of RISE_BANDS count. Silence gives none. */
+export function findCandidates(kernels: HitKernels, rate: number, bands: readonly number[], thresholdDb = 4.5): Candidates {
+  const power = kernels.bandPowers(rate, HOPS, RISE_BANDS);
   const later: Float32Array[] = [];
-  const rises = RISE_BANDS.map((band, b) => {
-    const e = bandPower(x, rate, band, work);
-    const n = e.length;
-    const floor = 2 * quantile(e.length > 20000 ? e.filter((_, i) => i % 8 === 0) : e, 0.05) + 1e-14;
+  const long: Float32Array[] = [];
+  const rises = RISE_BANDS.map((_, b) => {
+    const n = power.length / LANES;
     const sum = new Float64Array(n + 1);
-    for (let i = 0; i < n; i++) sum[i + 1] = sum[i] + e[i];
+    for (let i = 0; i < n; i++) sum[i + 1] = sum[i] + power[i * LANES + b];
+    const every = n > 20000 ? 8 : 1;
+    const floor = 2 * quantile(Float64Array.from({ length: Math.ceil(n / every) }, (_, i) => power[i * every * LANES + b]), 0.05) + 1e-14;
     const out = new Float32Array(n);
     const late = new Float32Array(n);
+    const lasting = new Float32Array(n);
     later.push(late);
+    long.push(lasting);
+    const still = (i: number, window: readonly [number, number], before: number) => {
+      const [a, z] = [Math.min(n, i + window[0]), Math.min(n, i + window[1])];
+      return z > a ? 10 * Math.log10(((sum[z] - sum[a]) / (z - a) + floor) / (before + floor)) : 0;
+    };
     for (let i = 0; i < n; i++) {
       const after = (sum[Math.min(n, i + AFTER[b])] - sum[i]) / AFTER[b];
       const before = (sum[i] - sum[Math.max(0, i - BEFORE[b])]) / BEFORE[b];
       out[i] = 10 * Math.log10((after + floor) / (before + floor));
-      const [a, z] = [Math.min(n, i + LATER[0]), Math.min(n, i + LATER[1])];
-      late[i] = z > a ? 10 * Math.log10(((sum[z] - sum[a]) / (z - a) + floor) / (before + floor)) : 0;
+      late[i] = still(i, LATER, before);
+      lasting[i] = still(i, LONG, before);
     }
     return out;
   });
@@ -104,5 +103,6 @@ export function findCandidates(x: Float32Array, rate: number, bands: readonly nu
     novelty: Float32Array.from(at, (i) => novelty[i]),
     rises: Float32Array.from(at.flatMap((i) => rises.map((r) => r[i]))),
     later: Float32Array.from(at.flatMap((i) => later.map((r) => r[i]))),
+    long: Float32Array.from(at.flatMap((i) => long.map((r) => r[i]))),
   };
 }

@@ -1,12 +1,11 @@
 /**
  * Every stroke of every drum, from all mics together: candidates in each drum's own mic, patterns learnt blindly from the recording, every
- * candidate explained as a mix of drums, certainty from how much better that goes with the drum than without it.
+ * candidate explained as a mix of drums, certainty from how much better that goes with the drum than without it, in two passes.
  */
-import type { Network } from './classify';
-import { certainties, choose } from './classify';
-import { describe } from './features';
-import type { Kind } from './kinds';
-import { type Learnt, learnPatterns } from './patterns';
+import { alignAttacks } from './alignAttacks';
+import { choose } from './classify';
+import { ATTACK_BAND, SWELL_S } from './kinds';
+import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { CYMBALS, type Song, type SongMic, readSong } from './song';
 
 export interface FoundHit {
@@ -25,61 +24,60 @@ export interface Detection {
 
 /** Hits less certain than this are not even kept. */
 export const LEAST_CERTAIN = 0.1;
-/** Hits this certain count, unless a person sets another threshold. */
-export const THRESHOLD = 0.4;
+/** What is found on a drum that nobody seems to play is kept only for the very keen. */
+const SPILL_SHARE = 0.4;
+/** Nearer than this on one drum is the same stroke, seconds. */
+const SAME_S = 0.008;
 
-/** One network for each kind of drum with a close mic, and one each for cymbals that only overheads hear. */
-export type NetworkName = Kind | 'crash' | 'ride';
-export type Networks = Readonly<Partial<Record<NetworkName, Network>>>;
-const FAR: readonly NetworkName[] = ['crash', 'ride'];
+export interface Networks {
+  readonly first: NetworkSet;
+  readonly second: NetworkSet;
+}
 
 /** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel. */
 export async function detectHits(
   rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {},
 ): Promise<Detection> {
   const song = await readSong(rate, mics, read, (d) => progress(0.6 * d));
-  const learnt = learnPatterns(song);
-  await progress(0.75);
-  const drums: Record<string, FoundHit[]> = {};
-  let done = 0;
-  for (const drum of song.drums) {
-    const s = song.sources.get(drum);
-    const net = s && networks[s.kind];
-    drums[drum] = [];
-    if (s && net && learnt.set.has(drum) && isPlayed(learnt.seeds.get(drum) ?? [], s.time)) {
-      const d = describe(song, s, learnt.patterns);
-      const certainty = believable(certainties(net, d.features));
-      drums[drum] = choose(s.time, certainty, LEAST_CERTAIN).map((i) => ({ time: s.time[i], strength: Math.min(1, 10 ** (d.levelDb[i] / 20)), certainty: certainty[i] }));
-    }
-    await progress(0.75 + (0.2 * ++done) / song.drums.length);
+  const first = firstPass(song);
+  await progress(0.8);
+  const guess = judge(first.tracks, networks.first);
+  const second = secondPass(song, first, guess);
+  await progress(0.95);
+  const drums: Record<string, FoundHit[]> = Object.fromEntries(song.drums.map((d) => [d, []]));
+  // what the second pass does not look at is nobody's
+  first.tracks.forEach((t, k) => {
+    if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(t, guess[k].map((c) => SPILL_SHARE * c));
+  });
+  const certainty = judge(second, networks.second);
+  second.forEach((t, k) => {
+    const far = t.source.drum === CYMBALS;
+    // an event that may be either cymbal goes to the likelier
+    const mine = certainty[k].map((c, i) => (far && second.some((o, j) => j !== k && o.source === t.source && (certainty[j][i] > c || (certainty[j][i] === c && j < k))) ? 0 : c));
+    drums[t.drum] = hitsOf(t, far || believable(mine) ? mine : mine.map((c) => SPILL_SHARE * c));
+  });
+  for (const t of second) {
+    const list = drums[t.drum];
+    if (t.source.drum === CYMBALS || list.length === 0) continue;
+    const times = alignAttacks(await read(t.source.main), rate, list.map((h) => h.time), list.map((h) => h.strength * h.certainty), ATTACK_BAND[t.source.kind], SWELL_S[t.source.kind]);
+    drums[t.drum] = apart(list.map((h, i) => ({ ...h, time: times[i] })));
   }
-  cymbals(song, learnt, networks, drums);
+  await progress(1);
   return { drums, song };
 }
 
-/** Crash and ride from the overheads: an event that may be either goes to the likelier. Those with a mic of their own are left out. */
-function cymbals(song: Song, learnt: Learnt, networks: Networks, drums: Record<string, FoundHit[]>) {
-  const s = song.sources.get(CYMBALS);
-  if (!s || !learnt.set.has(CYMBALS)) return;
-  const d = describe(song, s, learnt.patterns);
-  const names = FAR.filter((n) => networks[n] && !song.drums.includes(n));
-  const each = names.map((n) => certainties(networks[n] as Network, d.features));
-  names.forEach((name, k) => {
-    const mine = each[k].map((c, i) => (each.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c));
-    drums[name] = choose(s.time, mine, LEAST_CERTAIN).map((i) => ({ time: s.heard[i], strength: Math.min(1, 10 ** (d.levelDb[i] / 20)), certainty: mine[i] }));
-  });
+/** In order of time; of two that fell onto the same stroke the surer. */
+function apart(list: readonly FoundHit[]): FoundHit[] {
+  const out: FoundHit[] = [];
+  for (const h of [...list].sort((a, b) => a.time - b.time)) {
+    const last = out[out.length - 1];
+    if (!last || h.time - last.time >= SAME_S) out.push(h);
+    else if (h.certainty > last.certainty) out[out.length - 1] = h;
+  }
+  return out;
 }
 
-/** A drum that is played has strokes beyond doubt; where there are not two of them, what is found is spill, and kept only for the very keen. */
-const BEYOND_DOUBT = 0.9;
-const SPILL_SHARE = 0.4;
-function believable(certainty: Float64Array): Float64Array {
-  return certainty.filter((c) => c >= BEYOND_DOUBT).length >= 2 ? certainty : certainty.map((c) => c * SPILL_SHARE);
-}
+const hitsOf = (t: Track, certainty: Float64Array): FoundHit[] =>
+  choose(t.source.time, certainty, LEAST_CERTAIN).map((i) => ({ time: t.source.heard[i], strength: Math.min(1, 10 ** (t.described.levelDb[i] / 20)), certainty: certainty[i] }));
 
-/** A drum that is played gives seeds at two places at least. */
-function isPlayed(seeds: readonly number[], time: Float64Array): boolean {
-  return new Set(seeds.map((i) => Math.round(time[i] * 10))).size >= 2;
-}
-
-export { CYMBALS };
+export { CYMBALS, THRESHOLD };

@@ -3,7 +3,7 @@
  * and parts of the spectrum; what share of the event in the own mic is the drum's.
  */
 import { BANDS } from './kinds';
-import { type Patterns, createFitter, divergence } from './mixture';
+import { type Patterns, divergence, fitEvents } from './mixture';
 import type { Song, Source } from './song';
 
 export interface Evidence {
@@ -35,16 +35,23 @@ export function evidence(song: Song, s: Source, patterns: Patterns, which: reado
   const { cells, mics, overheads } = song;
   const n = which.length;
   const K = patterns.names.length;
-  const fitter = createFitter(patterns);
-  const [withIt, without] = [fitter.result(), fitter.result()];
   const mine = Uint8Array.from(patterns.names, (name) => (name === s.drum ? 1 : 0));
-  const rest = mine.map((v) => 1 - v);
+  const gather = (from: Float32Array) => {
+    const out = new Float32Array(n * cells);
+    which.forEach((i, k) => {
+      out.set(from.subarray(i * cells, (i + 1) * cells), k * cells);
+    });
+    return out;
+  };
+  const [x, b] = [gather(s.after), gather(s.before)];
+  const withIt = fitEvents(song.kernels, patterns, x, b, rounds, mine.map(() => 1), song.scale);
+  const without = fitEvents(song.kernels, patterns, x, b, rounds, mine.map((v) => 1 - v), song.scale);
   const column = () => new Float64Array(n);
   const e = {
     gainOwn: column(), gainAll: column(), gainBest: column(), parts: Array.from({ length: 5 }, column), share: column(), shareRange: column(), own: column(),
     leftOwn: column(), leftAll: column(), before: column(), rise: column(), riseOwn: column(), others: new Float32Array(n * cells),
   };
-  const foreign = mics.flatMap((m, i) => (m.own && m.own !== s.drum ? [i] : []));
+  const foreign = mics.flatMap((m, i) => (m.own && !s.own.includes(i) ? [i] : []));
   const gain = new Float64Array(cells);
   const part = new Float64Array(cells);
   const sumOver = (list: readonly number[], from = 0, to = BANDS) => {
@@ -55,21 +62,20 @@ export function evidence(song: Song, s: Source, patterns: Patterns, which: reado
   const main = [s.main];
   for (let k = 0; k < n; k++) {
     const at = which[k] * cells;
-    fitter.fit(s.after, s.before, at, rounds, null, withIt);
-    fitter.fit(s.after, s.before, at, rounds, rest, without);
+    const row = k * cells;
     let leftAll = 0;
     for (let f = 0; f < cells; f++) {
-      const d1 = divergence(s.after[at + f], withIt.model[f]);
-      gain[f] = divergence(s.after[at + f], without.model[f]) - d1;
+      const d1 = divergence(s.after[at + f], withIt.model[row + f]);
+      gain[f] = divergence(s.after[at + f], without.model[row + f]) - d1;
       leftAll += d1;
       let [o, r] = [0, 0];
       for (let j = 0; j < K; j++) {
-        const v = withIt.gains[j] * patterns.w[j * cells + f];
+        const v = withIt.gains[k * K + j] * patterns.w[j * cells + f];
         if (mine[j]) o += v;
         else r += v;
       }
       part[f] = o;
-      e.others[k * cells + f] = r;
+      e.others[row + f] = r;
     }
     e.gainOwn[k] = Math.max(0, sumOver(s.own));
     e.gainAll[k] = Math.max(0, sumOver(mics.map((_, i) => i)));
@@ -82,15 +88,15 @@ export function evidence(song: Song, s: Source, patterns: Patterns, which: reado
     for (let b = 0; b < BANDS; b++) {
       const f = s.main * BANDS + b;
       best = Math.max(best, gain[f]);
-      share = Math.max(share, part[f] / withIt.model[f]);
-      left += divergence(s.after[at + f], withIt.model[f]);
+      share = Math.max(share, part[f] / withIt.model[row + f]);
+      left += divergence(s.after[at + f], withIt.model[row + f]);
       riseOwn = Math.max(riseOwn, part[f] / s.before[at + f]);
     }
     let [own, model, a, b0] = [0, 0, 0, 0];
     for (const b of s.bands) {
       const f = s.main * BANDS + b;
       own += part[f];
-      model += withIt.model[f];
+      model += withIt.model[row + f];
       a += s.after[at + f];
       b0 += s.before[at + f];
     }
@@ -100,7 +106,7 @@ export function evidence(song: Song, s: Source, patterns: Patterns, which: reado
     e.own[k] = own;
     e.leftOwn[k] = left / BANDS;
     e.leftAll[k] = leftAll / cells;
-    e.before[k] = withIt.before;
+    e.before[k] = withIt.before[k];
     e.rise[k] = 10 * Math.log10(a / b0);
     e.riseOwn[k] = 10 * Math.log10(riseOwn + 1e-3);
   }

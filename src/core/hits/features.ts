@@ -15,10 +15,13 @@ export interface Described {
 
 const clip = (v: number, lo: number, hi: number) => Math.min(hi, Math.max(lo, v));
 
-export function describe(song: Song, s: Source, patterns: Patterns): Described {
-  const e = evidence(song, s, patterns, Array.from({ length: s.n }, (_, i) => i), 24);
+/** `drum`: whose patterns are the candidates' own. */
+export function describe(song: Song, s: Source, patterns: Patterns, drum: string): Described {
+  const e = evidence(song, { ...s, drum }, patterns, Array.from({ length: s.n }, (_, i) => i), 24);
   const { n, time, novelty } = s;
-  const top = topMean(Float64Array.from({ length: n }, (_, i) => (e.shareRange[i] > 0.5 ? e.own[i] : 0)));
+  // where hardly an event is mostly the drum's own, as with cymbals under everything else, all of them count
+  const own = Array.from({ length: n }, (_, i) => i).filter((i) => e.shareRange[i] > 0.5);
+  const top = topMean(Float64Array.from(own.length >= 5 ? own : Array.from({ length: n }, (_, i) => i), (i) => e.own[i]));
   const level = Float64Array.from({ length: n }, (_, i) => 10 * Math.log10(e.own[i] / (top + 1e-15) + 1e-6));
   const rows: number[][] = [];
   for (let i = 0; i < n; i++) {
@@ -39,7 +42,7 @@ export function describe(song: Song, s: Source, patterns: Patterns): Described {
     const { lead, leadOfKind } = leads(song, s, i);
     rows.push([
       lead, leadOfKind,
-      Math.log1p(e.gainOwn[i]), Math.log1p(e.gainAll[i]), Math.log1p(e.gainBest[i]), e.share[i], e.shareRange[i], Math.min(novelty[i], 30) / 10, Math.max(level[i], -50) / 10,
+      Math.log1p(e.gainOwn[i]), Math.log1p(e.gainAll[i]), Math.log1p(e.gainBest[i]), e.share[i], e.shareRange[i], Math.min(novelty[i], 30) / 10, clip(level[i], -50, 10) / 10,
       Math.log1p(e.leftOwn[i]), Math.log1p(e.leftAll[i]), clip(e.rise[i], -5, 30) / 10, clip(e.riseOwn[i], -20, 30) / 10, clip(recent, -20, 20) / 10, clip(soon, -20, 20) / 10,
       ...e.parts.map((p) => p[i]), clip(next, -20, 20) / 10, clip(earlier, -30, 30) / 10, clip(before, -20, 20) / 10, clip(after, -5, 5), e.before[i],
       s.closeness ? clip(s.closeness[i], -10, 40) / 10 : 1, s.closeness ? 1 : 0,
@@ -67,9 +70,10 @@ function leads(song: Song, s: Source, i: number): { lead: number; leadOfKind: nu
   return { lead: clip(lead, -30, 30) / 10, leadOfKind: clip(leadOfKind, -30, 30) / 10 };
 }
 
-/** What a stroke adds in the overheads, each band against all, dB: crashes and rides differ in it. */
+/** What a stroke adds in the overheads, each band against all, and what lasts of it, dB: crashes and rides differ in both. */
 function colour(song: Song, s: Source, i: number): number[] {
   const bands = Array.from({ length: BANDS }, (_, b) => song.overheads.reduce((e, m) => e + s.added[i * song.cells + m * BANDS + b], 0));
   const all = bands.reduce((a, b) => a + b, 0);
-  return bands.map((e) => clip(10 * Math.log10(e / all + 1e-6), -40, 0) / 10);
+  const loudest = 10 * Math.log10(s.reference + 1e-15);
+  return [clip(10 * Math.log10(s.bands.reduce((e, b) => e + bands[b], 0) + 1e-15) - loudest, -50, 10) / 10, ...bands.map((e) => clip(10 * Math.log10(e / all + 1e-6), -40, 0) / 10), ...Array.from({ length: 7 }, (_, b) => clip(s.long[7 * i + b], -20, 30) / 10)];
 }

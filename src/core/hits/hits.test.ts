@@ -3,13 +3,19 @@ import { createGate } from '../clean/gate';
 import { createGaussian, createRng } from '../dsp/rng';
 import { GATE_DEFAULTS } from '../params/gateParams';
 import { spillMap } from '../spill/spillMap';
-import { findCandidates } from './candidates';
+import { createHitKernels } from '../kernels/hitKernels';
+import { findCandidates as findIn } from './candidates';
 import { choose } from './classify';
-import { createFitter } from './mixture';
+import { fitEvents } from './mixture';
 import { logMedianPatterns } from './patterns';
 import { pickOnsets } from './pickOnset';
 
 const RATE = 48000;
+const findCandidates = (x: Float32Array, rate: number, bands: readonly number[]) => {
+  const kernels = createHitKernels();
+  kernels.load(x);
+  return findIn(kernels, rate, bands);
+};
 const gaussOf = (seed: number) => createGaussian(createRng(seed));
 
 /** Strokes of decaying noise over a noise floor. */
@@ -62,16 +68,12 @@ describe('the mixture', () => {
     const gains = [40, 0.5, 3];
     const before = Float32Array.from({ length: cells }, () => 0.002 * (0.5 + g()));
     const after = Float32Array.from({ length: cells }, (_, f) => gains.reduce((s, a, k) => s + a * w[k * cells + f], 0.6 * before[f]));
-    const fitter = createFitter(patterns);
-    const r = fitter.result();
-    fitter.fit(after, before, 0, 400, null, r);
+    const r = fitEvents(createHitKernels(), patterns, after, before, 400, new Uint8Array(3).fill(1), new Float32Array(cells).fill(1));
     for (const [k, a] of gains.entries()) expect(Math.abs(10 * Math.log10(r.gains[k] / a))).toBeLessThan(0.5);
   });
 
   it('gives a drum that may not be used nothing', () => {
-    const fitter = createFitter(patterns);
-    const r = fitter.result();
-    fitter.fit(w.slice(0, cells), new Float32Array(cells).fill(1e-6), 0, 20, Uint8Array.from([0, 1, 1]), r);
+    const r = fitEvents(createHitKernels(), patterns, w.slice(0, cells), new Float32Array(cells).fill(1e-6), 20, Uint8Array.from([0, 1, 1]), new Float32Array(cells).fill(1));
     expect(r.gains[0]).toBe(0);
   });
 });

@@ -6,7 +6,7 @@
 import { quantile } from './candidates';
 import { evidence } from './evidence';
 import { BANDS, PATTERNS } from './kinds';
-import { type Patterns, createFitter, divergence } from './mixture';
+import { type Patterns, divergence, fitEvents } from './mixture';
 import { CYMBALS, type Song, type Source, addedIn, topMean } from './song';
 
 const UNKNOWN = 'unknown';
@@ -21,6 +21,8 @@ const CLEARLY_CLOSE_DB = 8;
 const LEADS_DB = [4, 2, 0];
 const ENOUGH = 8;
 const ROUNDS = 3;
+/** Of the fits while learning. */
+const ROUGH_ROUNDS = 20;
 const db10 = (v: number) => 10 * Math.log10(v + 1e-30);
 
 export type PatternSet = ReadonlyMap<string, Float32Array[]>;
@@ -85,11 +87,8 @@ const followsStronger = (s: Source, i: number): boolean => {
 
 /** Events that a drum dominates beyond doubt, at most 30, best first. */
 function seedEvents(song: Song, s: Source): number[] {
-  const { cells, sources, drums } = song;
-  const level = (drum: string, i: number) => {
-    const q = sources.get(drum) as Source;
-    return db10(addedIn(s, cells, i, q.main, q.bands) / (q.reference || 1e-30));
-  };
+  const { cells, drums } = song;
+  const level = (drum: string, i: number) => sourceLevel(song, s, i, drum);
   const rise = (i: number, m: number) => {
     let [a, b] = [0, 0];
     for (const k of s.bands) {
@@ -115,56 +114,76 @@ function seedEvents(song: Song, s: Source): number[] {
   return scored.filter((e) => e.lead >= least).sort((a, b) => b.score - a.score).slice(0, 30).map((e) => e.i);
 }
 
-/** Increments of overhead events that the present patterns leave unexplained in the highs. */
+/** Rows of a source's candidates. */
+const rowsOf = (from: Float32Array, cells: number, which: readonly number[]) => {
+  const out = new Float32Array(which.length * cells);
+  which.forEach((i, k) => {
+    out.set(from.subarray(i * cells, (i + 1) * cells), k * cells);
+  });
+  return out;
+};
+
+/** An overhead event is a cymbal's beyond doubt where no drum is near its own level (dB), or where the highs stay up by this much (dB) long after. */
+const NO_DRUM_DB = -16;
+const LASTS_DB = 8;
+
+/** Increments of overhead events that are a cymbal's: where no drum was struck, where the highs last, or where the patterns leave them unexplained. */
 function cymbalRows(song: Song, patterns: Patterns): Float32Array[] {
   const s = song.sources.get(CYMBALS) as Source;
-  const { cells, overheads } = song;
-  const fitter = createFitter(patterns);
-  const r = fitter.result();
-  const use = Uint8Array.from(patterns.names, (n) => (n === CYMBALS ? 0 : 1));
+  const { cells, overheads, drums } = song;
+  const K = patterns.names.length;
   const high = Array.from({ length: s.n }, (_, i) => overheads.reduce((e, m) => e + addedIn(s, cells, i, m, s.bands), 0));
-  const loud = topMean(high, 10) * 10 ** -3.5;
-  const found: { rest: Float32Array; d: number }[] = [];
-  for (let i = 0; i < s.n; i++) {
-    if (high[i] < loud || s.novelty[i] < 6) continue;
-    fitter.fit(s.after, s.before, i * cells, 20, use, r);
+  const loud = topMean(high, 10);
+  const picked = Array.from(high.keys()).filter((i) => high[i] >= loud * 10 ** -3 && s.novelty[i] >= 6);
+  const after = rowsOf(s.after, cells, picked);
+  const r = fitEvents(song.kernels, patterns, after, rowsOf(s.before, cells, picked), ROUGH_ROUNDS, Uint8Array.from(patterns.names, (n) => (n === CYMBALS ? 0 : 1)), song.scale);
+  const found: { rest: Float32Array; score: number }[] = [];
+  picked.forEach((i, k) => {
     const rest = row(s, cells, i);
     for (let f = 0; f < cells; f++) {
       let own = 0;
-      for (let k = 0; k < patterns.names.length; k++) own += r.gains[k] * patterns.w[k * cells + f];
+      for (let j = 0; j < K; j++) own += r.gains[k * K + j] * patterns.w[j * cells + f];
       rest[f] = Math.max(rest[f] - own, 0.02 * rest[f]);
     }
     let [d, left] = [0, 0];
     for (const m of overheads) {
       for (const b of s.bands) {
         const f = m * BANDS + b;
-        d += divergence(s.after[i * cells + f], r.model[f]);
+        d += divergence(after[k * cells + f], r.model[k * cells + f]);
         left += rest[f];
       }
     }
-    if (left / high[i] > 0.6) found.push({ rest, d });
-  }
-  return found.sort((a, b) => b.d - a.d).slice(0, 80).map((e) => e.rest);
+    const nearest = Math.max(...drums.map((n) => sourceLevel(song, s, i, n)), -40);
+    const lasts = Math.min(s.long[7 * i + 5], s.long[7 * i + 6]);
+    const alone = nearest < NO_DRUM_DB;
+    if (alone || lasts > LASTS_DB || left / high[i] > 0.6) found.push({ rest: alone ? row(s, cells, i) : rest, score: db10(high[i] / loud) + (alone ? 20 : 0) + Math.max(0, Math.min(20, lasts)) + Math.log1p(d) });
+  });
+  return found.sort((a, b) => b.score - a.score).slice(0, 80).map((e) => e.rest);
+}
+
+/** How loud an event of a source is in a drum's own mic and range, against that drum's loudest, dB. */
+function sourceLevel(song: Song, s: Source, i: number, drum: string): number {
+  const q = song.sources.get(drum) as Source;
+  return db10(addedIn(s, song.cells, i, q.main, q.bands) / (q.reference || 1e-30));
 }
 
 /** Increments of strong rises in close mics that no pattern explains: sources nobody has a mic for. */
 function unknownRows(song: Song, patterns: Patterns): Float32Array[] {
   const { cells } = song;
-  const fitter = createFitter(patterns);
-  const r = fitter.result();
   const use = Uint8Array.from(patterns.names, (n) => (n === UNKNOWN ? 0 : 1));
   const all: { added: Float32Array; d: number }[] = [];
   for (const drum of song.drums) {
     const s = song.sources.get(drum) as Source;
     const own = Array.from({ length: s.n }, (_, i) => addedIn(s, cells, i, s.main, Array.from({ length: BANDS }, (_, b) => b)));
     const top = topMean(own);
-    for (let i = 0; i < s.n; i++) {
-      if (s.novelty[i] <= 8 || db10(own[i] / top) <= -25) continue;
-      fitter.fit(s.after, s.before, i * cells, 20, use, r);
+    const picked = Array.from(own.keys()).filter((i) => s.novelty[i] > 8 && db10(own[i] / top) > -25);
+    const after = rowsOf(s.after, cells, picked);
+    const r = fitEvents(song.kernels, patterns, after, rowsOf(s.before, cells, picked), ROUGH_ROUNDS, use, song.scale);
+    picked.forEach((i, k) => {
       let d = 0;
-      for (let f = 0; f < cells; f++) d += divergence(s.after[i * cells + f], r.model[f]);
+      for (let f = k * cells; f < (k + 1) * cells; f++) d += divergence(after[f], r.model[f]);
       all.push({ added: row(s, cells, i), d: d / cells });
-    }
+    });
   }
   const limit = Math.max(0.6, quantile(all.map((e) => e.d), 0.5));
   return all.filter((e) => e.d > limit).sort((a, b) => b.d - a.d).slice(0, 150).map((e) => e.added);
@@ -199,22 +218,54 @@ export function learnPatterns(song: Song): Learnt {
       // only loud enough events can teach
       const pool = Array.from({ length: s.n }, (_, i) => i).filter((i) => db10(addedIn(s, cells, i, s.main, s.bands) / s.reference) > -26 && (!s.closeness || s.closeness[i] > CLEARLY_CLOSE_DB || first.has(i)));
       const every = Math.max(1, Math.floor(pool.length / 500));
-      const picked = pool.filter((_, k) => k % every === 0);
-      const e = evidence(song, s, patterns, picked, 20);
-      const good = picked
-        .map((i, k) => ({ i, k, own: db10(e.own[k] / s.reference), share: e.shareRange[k], gain: e.gainOwn[k] }))
-        .filter((q) => q.share > 0.8 && q.gain > 3 && q.own > -25)
-        .map((q) => ({ ...q, score: Math.log1p(q.gain) * Math.min(1, q.share) + 0.02 * Math.min(q.own, 0) }))
-        .sort((a, b) => b.score - a.score)
-        .slice(0, 60);
-      if (good.length < 3) continue;
-      const rows = good.map(({ i, k }) => {
-        const r = row(s, cells, i);
-        for (let f = 0; f < cells; f++) r[f] = Math.max(r[f] - Math.max(0, e.others[k * cells + f]), 0.02 * r[f]);
-        return r;
-      });
-      set.set(d, logMedianPatterns(rows, PATTERNS[s.kind]));
+      const rows = ownRows(song, s, patterns, pool.filter((_, k) => k % every === 0), 3);
+      if (rows.length >= 3) set.set(d, logMedianPatterns(rows, PATTERNS[s.kind]));
     }
   }
   return { patterns: stack(set, cells), set, seeds };
+}
+
+/** What the drum alone added at those of `picked` events that it dominates, the best 60. */
+function ownRows(song: Song, s: Source, patterns: Patterns, picked: readonly number[], leastGain: number): Float32Array[] {
+  const { cells } = song;
+  const e = evidence(song, s, patterns, picked, ROUGH_ROUNDS);
+  return picked
+    .map((i, k) => ({ i, k, own: db10(e.own[k] / s.reference), share: e.shareRange[k], gain: e.gainOwn[k] }))
+    .filter((q) => q.share > 0.8 && q.gain > leastGain && q.own > -25)
+    .map((q) => ({ ...q, score: Math.log1p(q.gain) * Math.min(1, q.share) + 0.02 * Math.min(q.own, 0) }))
+    .sort((a, b) => b.score - a.score)
+    .slice(0, 60)
+    .map(({ i, k }) => {
+      const r = row(s, cells, i);
+      for (let f = 0; f < cells; f++) r[f] = Math.max(r[f] - Math.max(0, e.others[k * cells + f]), 0.02 * r[f]);
+      return r;
+    });
+}
+
+/** Fewer sure strokes than this teach nothing new; and how many make a second pattern worth while. */
+const LEAST_SURE = 3;
+const SECOND_PATTERN = 16;
+
+/**
+ * Patterns learnt anew from strokes that are by now sure: `tracks` by drum with the candidates of theirs that are. Cymbals that only overheads hear get
+ * patterns of their own, which tells them apart by where they stand. Drums that are not in `tracks` are forgotten.
+ */
+export function relearn(song: Song, learnt: Learnt, tracks: readonly { drum: string; source: Source; sure: readonly number[] }[]): Patterns {
+  const { cells } = song;
+  const set = new Map<string, Float32Array[]>();
+  for (const { drum, source, sure } of tracks) {
+    const far = source.drum === CYMBALS;
+    const old = far ? undefined : learnt.set.get(drum);
+    // strokes that stand alone first: what others add at the same moment is only estimated
+    const rows = sure.length >= LEAST_SURE ? ownRows(song, source, learnt.patterns, sure, far ? 0.5 : 1.5) : [];
+    const enough = rows.length >= LEAST_SURE ? rows : sure.length >= LEAST_SURE && !old ? sure.slice(0, 60).map((i) => row(source, cells, i)) : [];
+    if (enough.length) set.set(drum, logMedianPatterns(enough, enough.length >= SECOND_PATTERN ? Math.max(2, PATTERNS[source.kind] - (far ? 1 : 0)) : 1));
+    else if (old) set.set(drum, old);
+  }
+  const far = tracks.some((t) => t.source.drum === CYMBALS && set.has(t.drum));
+  for (const name of [CYMBALS, UNKNOWN]) {
+    const old = learnt.set.get(name);
+    if (old && !(name === CYMBALS && far)) set.set(name, old);
+  }
+  return stack(set, cells);
 }

@@ -3,7 +3,8 @@
  * mics and bands, after and before. Everything later works on these; the audio is read once a mic.
  */
 import { type Candidates, findCandidates, quantile } from './candidates';
-import { createSpectraReader } from './eventSpectra';
+import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
+import { readSpectra } from './eventSpectra';
 import { ATTACK_BAND, BANDS, type Kind, RISES_IN, SWELL_S, kindOf, ownBands } from './kinds';
 import { pickOnsets } from './pickOnset';
 
@@ -32,6 +33,7 @@ export interface Source {
   readonly novelty: Float32Array;
   readonly rises: Float32Array;
   readonly later: Float32Array;
+  readonly long: Float32Array;
   /** n x cells: power after and before, floored; and what came in between. */
   readonly after: Float32Array;
   readonly before: Float32Array;
@@ -48,6 +50,9 @@ export interface Song {
   readonly cells: number;
   readonly overheads: readonly number[];
   readonly sources: ReadonlyMap<string, Source>;
+  /** One number a cell that brings powers near 1. */
+  readonly scale: Float32Array;
+  readonly kernels: HitKernels;
   /** Those with a close mic. */
   readonly drums: readonly string[];
 }
@@ -68,6 +73,7 @@ function refine(c: Candidates, x: Float32Array, rate: number, kind: Kind): Candi
     novelty: Float32Array.from(kept, (i) => c.novelty[i]),
     rises: Float32Array.from(kept.flatMap((i) => Array.from(c.rises.subarray(7 * i, 7 * i + 7)))),
     later: Float32Array.from(kept.flatMap((i) => Array.from(c.later.subarray(7 * i, 7 * i + 7)))),
+    long: Float32Array.from(kept.flatMap((i) => Array.from(c.long.subarray(7 * i, 7 * i + 7)))),
   };
 }
 
@@ -101,6 +107,7 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
   if (overheads.length) plans.push({ drum: CYMBALS, kind: 'cymbal', own: [...overheads], main: overheads[0] });
   const steps = plans.length + mics.length;
   let done = 0;
+  const kernels = createHitKernels();
   const found: Candidates[] = [];
   const heard: Float64Array[] = [];
   for (const p of plans) {
@@ -112,7 +119,8 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
         for (let i = 0; i < x.length; i++) x[i] += y[i];
       }
     }
-    const candidates = findCandidates(x, rate, RISES_IN[p.kind], p.drum === CYMBALS ? FAR_THRESHOLD_DB : undefined);
+    kernels.load(x);
+    const candidates = findCandidates(kernels, rate, RISES_IN[p.kind], p.drum === CYMBALS ? FAR_THRESHOLD_DB : undefined);
     const refined = refine(candidates, x, rate, p.kind);
     found.push(refined);
     // what is far from every mic is timed at the first overhead, and looked at where both overheads together hear it
@@ -122,9 +130,13 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
   const after = found.map((c) => new Float32Array(c.time.length * cells));
   const before = found.map((c) => new Float32Array(c.time.length * cells));
   for (let m = 0; m < mics.length; m++) {
-    const reader = createSpectraReader(await read(m), rate);
+    kernels.load(await read(m));
     found.forEach((c, k) => {
-      for (let i = 0; i < c.time.length; i++) reader.read(c.time[i], after[k], before[k], i * cells + m * BANDS);
+      const powers = readSpectra(kernels, rate, c.time);
+      for (let i = 0; i < c.time.length; i++) {
+        after[k].set(powers.subarray(2 * i * BANDS, (2 * i + 1) * BANDS), i * cells + m * BANDS);
+        before[k].set(powers.subarray((2 * i + 1) * BANDS, (2 * i + 2) * BANDS), i * cells + m * BANDS);
+      }
     });
     await progress(++done / steps);
   }
@@ -132,10 +144,12 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
   const total = before.reduce((n, b) => n + b.length / cells, 0);
   const every = Math.max(1, Math.floor(total / 3000));
   const floor = new Float32Array(cells);
+  const scale = new Float32Array(cells);
   for (let f = 0; f < cells; f++) {
     const column: number[] = [];
     for (const b of before) for (let i = 0; i < b.length / cells; i += every) column.push(b[i * cells + f]);
     floor[f] = quantile(column, 0.02) + 1e-14;
+    scale[f] = 1 / (quantile(column, 0.5) + floor[f]);
   }
   const sources = new Map<string, Source>();
   plans.forEach((p, k) => {
@@ -151,7 +165,7 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
     s.closeness = closenessOf(s, mics, cells);
     sources.set(p.drum, s);
   });
-  return { rate, mics, cells, overheads, sources, drums: [...groups.keys()] };
+  return { rate, mics, cells, overheads, sources, scale, kernels, drums: [...groups.keys()] };
 }
 
 function closenessOf(s: Source, mics: readonly SongMic[], cells: number): Float32Array | null {

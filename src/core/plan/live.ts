@@ -1,8 +1,12 @@
 /**
- * A mic's treatment as the processors take it: settings and, where hits open the gate, the hits themselves. The worklet, the preview, the
+ * A mic's treatment as the processors take it: settings and, where hits matter, the hits themselves and the slices made from them. The worklet, the preview, the
  * export job and the command line all get it from here.
  */
 import { type Gap, mergeGaps } from '../clean/gaps';
+import type { LiveSlices } from '../clean/sliceStage';
+import { type Slice, type SliceHit, type SliceInput, deriveSlices } from '../clean/slices';
+import type { LiveTail } from '../clean/tailStage';
+import { SLICE_PARAMS } from '../params/sliceParams';
 import { counts, thresholdOf } from './planHits';
 import type { Plan, Treatment } from './plan';
 import { roleOf } from './roles';
@@ -18,27 +22,107 @@ export interface LiveTreatment {
   readonly gapList?: readonly Gap[];
   /** In order of time; empty where a level opens the gate. */
   readonly hits?: readonly KeyHit[];
+  /** Null where the mic is not cut. */
+  readonly slices?: LiveSlices | null;
+  readonly tail?: LiveTail | null;
 }
 
 const NONE: readonly KeyHit[] = [];
-const made = new WeakMap<Treatment, { list: unknown; threshold: number; live: Required<LiveTreatment> }>();
+interface Known {
+  hits: Plan['hits'] | null;
+  thresholds: Plan['thresholds'] | null;
+  ring: unknown;
+  live: Required<LiveTreatment>;
+}
+const made = new WeakMap<Treatment, Known>();
+
+const allHits = new WeakMap<Plan['hits'], { thresholds: Plan['thresholds']; byDrum: Map<string, SliceHit[]> }>();
+
+/** Hits that count, by drum, in order of time; the same object for the same plan hits. */
+export function countedHits(plan: Pick<Plan, 'hits' | 'thresholds'>): ReadonlyMap<string, readonly SliceHit[]> {
+  const known = allHits.get(plan.hits);
+  if (known && known.thresholds === plan.thresholds) return known.byDrum;
+  const byDrum = new Map<string, SliceHit[]>();
+  for (const [drum, list] of Object.entries(plan.hits)) {
+    const least = thresholdOf(plan, drum);
+    byDrum.set(drum, Object.entries(list).filter(([, h]) => counts(h, least)).map(([id, h]) => ({ id, frame: h.frame, strength: h.strength })).sort((a, b) => a.frame - b.frame));
+  }
+  allHits.set(plan.hits, { thresholds: plan.thresholds, byDrum });
+  return byDrum;
+}
+
+/** Found hits that do not count but may be strokes: at least this certain. */
+const MAY_BE = 0.12;
+
+function withDoubtful(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, counted: readonly SliceHit[]): readonly SliceHit[] {
+  const least = thresholdOf(plan, drum);
+  const more = Object.entries(plan.hits[drum] ?? {}).filter(([, h]) => h.state === 'found' && h.certainty < least && h.certainty >= Math.min(MAY_BE, least));
+  return more.length ? [...counted, ...more.map(([id, h]) => ({ id, frame: h.frame, strength: h.strength }))].sort((a, b) => a.frame - b.frame) : counted;
+}
+
+const foreignOf = new WeakMap<ReadonlyMap<string, readonly SliceHit[]>, Map<string, readonly number[]>>();
+
+/** Frames of all strokes on other drums, rising. */
+export function foreignHits(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string): readonly number[] {
+  const all = countedHits(plan);
+  const cache = foreignOf.get(all) ?? new Map<string, readonly number[]>();
+  foreignOf.set(all, cache);
+  const known = cache.get(drum);
+  if (known) return known;
+  const list = [...all].flatMap(([d, hits]) => (d === drum ? [] : hits.map((h) => h.frame))).sort((a, b) => a - b);
+  cache.set(drum, list);
+  return list;
+}
+
+/** Strokes at least this strong on these stand out of another drum's tail. */
+const LOUD = 0.6;
+const HARSH: ReadonlySet<string> = new Set(['snare', 'crash']);
+
+/** Frames of strong strokes on snare and crash where those are other drums, rising. */
+export const loudForeign = (plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string): number[] =>
+  [...countedHits(plan)].flatMap(([d, hits]) => (d === drum || !HARSH.has(d) ? [] : hits.filter((h) => h.strength >= LOUD).map((h) => h.frame))).sort((a, b) => a - b);
+
+/** What the slices of a mic are derived from. */
+export function sliceInput(plan: Plan, micId: string): SliceInput {
+  const mic = plan.mics[micId];
+  const drum = roleOf(mic.role).drum ?? '';
+  const { slices: settings, sliceEdits, marks } = mic.treatment;
+  const counted = countedHits(plan).get(drum) ?? [];
+  const own = settings.keepDoubtful ? withDoubtful(plan, drum, counted) : counted;
+  return { rate: plan.sampleRate, frames: plan.frames, settings, ring: mic.ring, own: settings.cutBy === 'level' ? markedHits(plan, marks, own) : own, foreign: foreignHits(plan, drum), edits: sliceEdits };
+}
+
+/** Marks that a level found, as hits: those that hold an own stroke by its id, the others by their place. */
+function markedHits(plan: Plan, marks: Treatment['marks'], own: readonly SliceHit[]): SliceHit[] {
+  const grain = Math.round(plan.sampleRate / 20);
+  let k = 0;
+  return marks.map(([from, to]) => {
+    while (k < own.length && own[k].frame < from - grain / 2) k++;
+    const hit = k < own.length && own[k].frame <= to ? own[k] : null;
+    return { id: hit ? hit.id : `at-${Math.round(from / grain)}`, frame: from, strength: hit?.strength ?? 1, until: to };
+  });
+}
+
+/** The slices of a mic, or none where it is not cut. */
+export const slicesOf = (plan: Plan, micId: string): readonly Slice[] => liveTreatment(plan, micId).slices?.list ?? [];
 
 /** The same object for the same settings and hits, so that whoever holds it sees when it changed. */
 export function liveTreatment(plan: Plan, micId: string): Required<LiveTreatment> {
-  const { treatment, role } = plan.mics[micId];
+  const { treatment, role, ring } = plan.mics[micId];
+  const { gate, slices, tail } = treatment;
   const drum = roleOf(role).drum;
-  const list = treatment.gate.keyBy === 'hits' && drum ? (plan.hits[drum] ?? null) : null;
-  const threshold = drum ? thresholdOf(plan, drum) : 0;
+  const byHits = gate.keyBy === 'hits' || slices.on || tail.on;
+  const [hits, thresholds] = [byHits ? plan.hits : null, byHits ? plan.thresholds : null];
   const known = made.get(treatment);
-  if (known && known.list === list && known.threshold === threshold) return known.live;
-  const least = treatment.gate.hitMin / 100;
-  const hits = list
-    ? Object.values(list)
-        .filter((h) => counts(h, threshold) && h.strength >= least)
-        .map((h) => ({ frame: h.frame, strength: h.strength }))
-        .sort((a, b) => a.frame - b.frame)
-    : NONE;
-  const live = { gate: treatment.gate, gapList: mergeGaps(Object.values(treatment.gaps)), hits };
-  made.set(treatment, { list, threshold, live });
+  if (known && known.hits === hits && known.thresholds === thresholds && known.ring === ring) return known.live;
+  const own = byHits && drum ? (countedHits(plan).get(drum) ?? []) : [];
+  const live: Required<LiveTreatment> = {
+    gate,
+    gapList: mergeGaps(Object.values(treatment.gaps)),
+    hits: gate.keyBy === 'hits' ? own.filter((h) => h.strength >= gate.hitMin / 100).map((h) => ({ frame: h.frame, strength: h.strength })) : NONE,
+    slices: slices.on ? { list: deriveSlices(sliceInput(plan, micId)), gapGain: slices.gapDb >= SLICE_PARAMS.gapDb.end.from ? 0 : 10 ** (-slices.gapDb / 20) } : null,
+    tail: tail.on ? { settings: tail, hits: own, foreign: tail.duckDb > 0 ? foreignHits(plan, drum ?? '') : [] } : null,
+  };
+  made.set(treatment, { hits, thresholds, ring, live });
   return live;
 }

@@ -40,8 +40,9 @@ export function editFromPlan(own: Plan, given: Plan, label: string): { edit: Edi
     const keyFrom = b.treatment.gate.keyFrom;
     const gate = { ...b.treatment.gate, keyFrom: keyFrom === '' ? '' : (back.get(keyFrom) ?? '') };
     const gaps = Object.fromEntries(Object.entries(b.treatment.gaps).filter(([, g]) => g.to <= own.frames));
-    const treatment = { ...b.treatment, gate, gaps };
-    for (const [field, before, after] of [['name', a.name, b.name], ['role', a.role, b.role], ['mix', a.mix, b.mix], ['treatment', a.treatment, treatment]] as const) {
+    const marks = b.treatment.marks.filter((m) => m[1] <= own.frames);
+    const treatment = { ...b.treatment, gate, gaps, marks };
+    for (const [field, before, after] of [['name', a.name, b.name], ['ring', a.ring, b.ring], ['role', a.role, b.role], ['mix', a.mix, b.mix], ['treatment', a.treatment, treatment]] as const) {
       if (!sameJson(before, after)) changes.push({ path: ['mics', mine, field], before: before as never, after: after as never });
     }
   }

@@ -3,6 +3,7 @@
  * the first adds a function here that takes the plan of the version before it; plans in the database are brought up by SQL migrations.
  */
 import { FreshGapError } from '../errors';
+import { SLICE_DEFAULTS, TAIL_DEFAULTS } from '../params/sliceParams';
 import { PLAN_FORMAT, PLAN_VERSION } from './plan';
 
 type Raw = Record<string, unknown>;
@@ -17,9 +18,14 @@ function eachTreatment(mics: unknown, change: (treatment: Raw) => Raw): unknown 
   );
 }
 
+const eachMic = (mics: unknown, change: (mic: Raw) => Raw): unknown =>
+  typeof mics === 'object' && mics !== null ? Object.fromEntries(Object.entries(mics).map(([id, m]) => [id, typeof m === 'object' && m !== null ? change(m as Raw) : m])) : mics;
+
 const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
   // 2: hits, gates that they open, gaps by hand
   (old) => ({ ...old, mics: eachTreatment(old.mics, (t) => ({ ...t, gate: { keyBy: 'level', hitMin: 0, softDb: 0, ...(t.gate as Raw) }, gaps: {} })), hits: {}, thresholds: {} }),
+  // 3: slices, tail damping, how drums ring
+  (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS })), (m) => ({ ...m, ring: null })) }),
 ];
 
 /** Throws PLAN_INVALID where this is no plan at all, PLAN_VERSION where it comes from a newer program. */

@@ -3,19 +3,30 @@
  * command line and the database. Mics are found again by file name and channel, never by position.
  */
 import type { Gap } from '../clean/gaps';
+import type { Ring } from '../clean/ring';
+import type { SliceEdit } from '../clean/slices';
 import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
+import { SLICE_DEFAULTS, type SliceSettings, TAIL_DEFAULTS, type TailSettings } from '../params/sliceParams';
 import { type NamedChannel, guessRoles } from './guessRoles';
 import type { PlanHit } from './planHits';
 import { roleOf } from './roles';
 
 export const PLAN_FORMAT = 'fresh-gap-plan';
-export const PLAN_VERSION = 2;
+export const PLAN_VERSION = 3;
 
 export interface Treatment {
   readonly gate: Readonly<GateSettings>;
   /** Stretches dropped by hand, by an id of their own. */
   readonly gaps: Readonly<Record<string, Gap>>;
+  readonly slices: Readonly<SliceSettings>;
+  /** What a person changed at single slices, by the id of a hit. */
+  readonly sliceEdits: Readonly<Record<string, SliceEdit>>;
+  /** Where the mic is over the slices' level: first and last frames, rising. Made from the audio when the level moves. */
+  readonly marks: readonly (readonly [number, number])[];
+  readonly tail: Readonly<TailSettings>;
 }
+
+export const NO_TREATMENT: Treatment = { gate: GATE_DEFAULTS, gaps: {}, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS };
 
 /** How loud and where a mic is heard in the kit while working; never part of what is delivered. */
 export interface Mix {
@@ -32,6 +43,8 @@ export interface PlanMic {
   readonly role: string;
   readonly mix: Mix;
   readonly treatment: Treatment;
+  /** How its drum rings in it, learnt by the analysis; null before that and for mics without a drum. */
+  readonly ring: Ring | null;
 }
 
 export interface Plan {
@@ -82,13 +95,14 @@ export function newMic(source: NamedChannel, role: string, name: string): PlanMi
     name,
     role,
     mix: { levelDb: 0, pan: roleOf(role).pan },
-    treatment: { gate: GATE_DEFAULTS, gaps: {} },
+    treatment: NO_TREATMENT,
+    ring: null,
   };
 }
 
-/** The first plan of a recording: roles guessed from the names, nothing treated. `ids` may give the mics' ids. */
-export function createPlan(sampleRate: number, sources: readonly MicSource[], ids?: readonly string[]): Plan {
-  const roles = guessRoles(sources);
+/** The first plan of a recording: roles guessed from the names unless given, nothing treated. `ids` may give the mics' ids. */
+export function createPlan(sampleRate: number, sources: readonly MicSource[], ids?: readonly string[], given?: readonly string[]): Plan {
+  const roles = given ?? guessRoles(sources);
   const names = displayNames(roles, sources);
   const taken = new Set<string>();
   const order = sources.map((s, i) => {
@@ -109,7 +123,7 @@ export function createPlan(sampleRate: number, sources: readonly MicSource[], id
 }
 
 /** True where cleaning would return the very samples that came in. */
-export const isUntouched = (t: Treatment): boolean => !t.gate.on && Object.keys(t.gaps).length === 0;
+export const isUntouched = (t: Treatment): boolean => !t.gate.on && !t.slices.on && !t.tail.on && Object.keys(t.gaps).length === 0;
 
 /** Orders mics as engineers read a kit: close mics drum by drum, then overheads, rooms, the rest; equal roles keep their order. */
 export function byRole(mics: Readonly<Record<string, PlanMic>>, ids: readonly string[], roleOrder: readonly string[]): string[] {

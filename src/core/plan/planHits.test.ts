@@ -55,7 +55,7 @@ describe('hits in a plan', () => {
   it('open the gate of their own drum, above the softest allowed', () => {
     const id = base.order[0];
     const mic = analysed.mics[id];
-    const withGate = (hitMin: number): Plan => ({ ...analysed, mics: { ...analysed.mics, [id]: { ...mic, treatment: { gate: { ...mic.treatment.gate, on: true, keyBy: 'hits', hitMin }, gaps: {} } } } });
+    const withGate = (hitMin: number): Plan => ({ ...analysed, mics: { ...analysed.mics, [id]: { ...mic, treatment: { ...mic.treatment, gate: { ...mic.treatment.gate, on: true, keyBy: 'hits', hitMin } } } } });
     const plan = withGate(0);
     expect(liveTreatment(plan, id).hits.map((h) => h.frame)).toEqual([48_000, 96_000]);
     expect(liveTreatment(plan, id)).toBe(liveTreatment(plan, id));

@@ -2,7 +2,8 @@
  * Hits in the plan: what the analysis found and what a person decided. Found ones below a drum's threshold stay, without counting, so
  * that the threshold can be turned; what a person confirmed, moved, added or rejected is never overwritten by a new analysis.
  */
-import type { Change, Edit, Json } from './edits';
+import type { Ring } from '../clean/ring';
+import { type Change, type Edit, type Json, sameJson } from './edits';
 import type { Plan } from './plan';
 
 export type HitState = 'found' | 'confirmed' | 'rejected' | 'added';
@@ -81,8 +82,8 @@ export interface AnalysedHit {
   readonly certainty: number;
 }
 
-/** What an analysis found, as one edit: decided hits stay as they are, found ones are replaced, none lands on a decided stroke. */
-export function mergeAnalysis(plan: Plan, found: Readonly<Record<string, readonly AnalysedHit[]>>): Edit {
+/** What an analysis found, as one edit: decided hits stay as they are, found ones are replaced, none lands on a decided stroke. `rings` by mic id. */
+export function mergeAnalysis(plan: Plan, found: Readonly<Record<string, readonly AnalysedHit[]>>, rings: Readonly<Record<string, Ring | null>> = {}): Edit {
   const changes: Change[] = [];
   const near = SAME_S * plan.sampleRate;
   let total = 0;
@@ -97,6 +98,9 @@ export function mergeAnalysis(plan: Plan, found: Readonly<Record<string, readonl
     }
     total += Object.values(next).filter((h) => counts(h, thresholdOf(plan, drum))).length;
     changes.push({ path: ['hits', drum], before: was as unknown as Json, after: next as unknown as Json });
+  }
+  for (const [id, ring] of Object.entries(rings)) {
+    if (plan.mics[id] && !sameJson(plan.mics[id].ring, ring)) changes.push({ path: ['mics', id, 'ring'], before: plan.mics[id].ring as unknown as Json, after: ring as unknown as Json });
   }
   return { label: `${total.toLocaleString('en')} hits found`, changes };
 }

@@ -5,8 +5,9 @@
  */
 import FFT from 'fft.js';
 import { quantile } from '../hits/candidates';
-import { createSpectraReader } from '../hits/eventSpectra';
+import { readSpectra } from '../hits/eventSpectra';
 import { BANDS } from '../hits/kinds';
+import { createHitKernels } from '../kernels/hitKernels';
 
 export interface SpillEntry {
   /** dB against the drum's first own mic (or first overhead): 0 there, usually negative elsewhere. */
@@ -76,15 +77,18 @@ export async function spillMap(rate: number, micCount: number, read: (mic: numbe
   }
   const added: Float64Array[][] = played.map(() => []);
   const delays: { delayMs: number | null; polarity: 1 | -1 }[][] = played.map(() => []);
-  const [post, pre] = [new Float32Array(BANDS), new Float32Array(BANDS)];
+  const kernels = createHitKernels();
   for (let m = 0; m < micCount; m++) {
     const x = await read(m);
-    const reader = createSpectraReader(x, rate);
+    kernels.load(x);
     played.forEach((d, k) => {
       const rows = new Float64Array(d.picked.length * BANDS);
-      d.picked.forEach((t, i) => {
-        reader.read(t, post, pre, 0);
-        for (let b = 0; b < BANDS; b++) rows[i * BANDS + b] = Math.max(post[b] - pre[b], 0.02 * post[b]) + 1e-16;
+      const powers = readSpectra(kernels, rate, d.picked);
+      d.picked.forEach((_, i) => {
+        for (let b = 0; b < BANDS; b++) {
+          const [post, pre] = [powers[2 * i * BANDS + b], powers[(2 * i + 1) * BANDS + b]];
+          rows[i * BANDS + b] = Math.max(post - pre, 0.02 * post) + 1e-16;
+        }
       });
       added[k][m] = rows;
       delays[k][m] = m === d.main ? { delayMs: 0, polarity: 1 } : delayOf(d.picked.map((t, i) => [mainSpectra[k][i], spectrum(x, t, window)]), fft, size, rate);
@@ -108,37 +112,39 @@ export async function spillMap(rate: number, micCount: number, read: (mic: numbe
 
 /** Delay of the second signals against the first ones, from pairs of spectra. */
 function delayOf(pairs: readonly (readonly [Float64Array, Float64Array])[], fft: FFT, size: number, rate: number): { delayMs: number | null; polarity: 1 | -1 } {
-  const cross = new Float64Array(2 * size);
+  // whitened, where drums have something to say
+  const from = Math.ceil((80 * size) / rate);
+  const to = Math.floor((12000 * size) / rate);
+  const sum = new Float64Array(2 * size);
   for (const [a, b] of pairs) {
     let energy = 1e-20;
-    for (let k = 0; k < size; k++) energy += Math.hypot(a[2 * k], a[2 * k + 1]) * Math.hypot(b[2 * k], b[2 * k + 1]);
-    for (let k = 0; k < 2 * size; k += 2) {
+    for (let k = 2 * from; k <= 2 * to; k += 2) energy += Math.sqrt((a[k] * a[k] + a[k + 1] * a[k + 1]) * (b[k] * b[k] + b[k + 1] * b[k + 1]));
+    const g = 1 / energy;
+    for (let k = 2 * from; k <= 2 * to; k += 2) {
       // conjugate of the first times the second; every stroke counts alike
-      cross[k] += (a[k] * b[k] + a[k + 1] * b[k + 1]) / energy;
-      cross[k + 1] += (a[k] * b[k + 1] - a[k + 1] * b[k]) / energy;
+      sum[k] += g * (a[k] * b[k] + a[k + 1] * b[k + 1]);
+      sum[k + 1] += g * (a[k] * b[k + 1] - a[k + 1] * b[k]);
     }
   }
-  for (let k = 0; k < size; k++) {
-    const hz = (Math.min(k, size - k) * rate) / size;
-    const p = Math.hypot(cross[2 * k], cross[2 * k + 1]);
-    // whitened where drums have something to say
-    const g = hz < 80 || hz > 12000 || p === 0 ? 0 : 1 / p;
-    cross[2 * k] *= g;
-    cross[2 * k + 1] *= g;
+  const cross = new Float64Array(2 * size);
+  for (let k = from; k <= to; k++) {
+    const g = 1 / (Math.hypot(sum[2 * k], sum[2 * k + 1]) || 1);
+    const j = 2 * (size - k);
+    [cross[2 * k], cross[2 * k + 1], cross[j], cross[j + 1]] = [g * sum[2 * k], g * sum[2 * k + 1], g * sum[2 * k], -g * sum[2 * k + 1]];
   }
   const out = new Float64Array(2 * size);
   fft.inverseTransform(out, cross);
   const reach = Math.round(REACH_S * rate);
-  let [best, where, sum] = [0, 0, 0];
+  let [best, where, all] = [0, 0, 0];
   for (let lag = -reach; lag <= reach; lag++) {
     const v = Math.abs(out[2 * ((lag + size) % size)]);
-    sum += v;
+    all += v;
     if (v > best) {
       best = v;
       where = lag;
     }
   }
   const value = out[2 * ((where + size) % size)];
-  const clear = best > (CLEAR * sum) / (2 * reach + 1);
+  const clear = best > (CLEAR * all) / (2 * reach + 1);
   return { delayMs: clear ? (1000 * where) / rate : null, polarity: value < 0 ? -1 : 1 };
 }

@@ -1,13 +1,18 @@
 /** Step Clean: one focused mic, its waveform in the middle, what can be set on the right. */
-import { Maximize2, ZoomIn, ZoomOut } from 'lucide-react';
+import { CopyPlus, LayoutGrid, Maximize2, ZoomIn, ZoomOut } from 'lucide-react';
 import { useMemo } from 'react';
 import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { formatTime } from '../shared/time';
 import { transportMics } from '../workbench/engine';
 import { focusedMic, useBench } from '../workbench/store';
+import { BeginWith } from './BeginWith';
+import { CarryOver } from './CarryOver';
 import { Figures } from './Figures';
 import { GatePanel } from './GatePanel';
+import { SlicePanel } from './SlicePanel';
+import { TailPanel } from './TailPanel';
+import { Tiles } from './Tiles';
 import { Overview } from './Overview';
 import { GAIN_LINE_UP_TO, Waveform } from './Waveform';
 import { fitView, zoomView } from './viewMoves';
@@ -19,7 +24,10 @@ export function Clean() {
   const mic = useBench(focusedMic);
   const data = useBench((s) => s.data);
   const order = useBench((s) => s.plan?.order);
-  const byHits = useBench((b) => focusedMic(b)?.treatment.gate.keyBy === 'hits');
+  const byHits = useBench((b) => focusedMic(b)?.treatment.gate.keyBy === 'hits' || !focusedMic(b)?.treatment.gate.on);
+  const panel = useBench((s) => s.panel);
+  const tiles = useBench((s) => s.tiles);
+  const carrying = useBench((s) => s.carrying);
   const view = useBench((s) => s.view);
   const loop = useBench((s) => s.loop);
   const scale = useBench((s) => s.waveScale);
@@ -55,6 +63,9 @@ export function Clean() {
             ]}
             onChange={(waveScale) => useBench.setState({ waveScale })}
           />
+          <button type="button" aria-pressed={tiles} onClick={() => useBench.setState({ tiles: !tiles })} title="Every hit as a small picture (Y)" className={`flex h-7 items-center gap-1.5 rounded-[7px] border px-2 text-sm font-semibold ${tiles ? 'border-ink bg-ink text-paper' : 'border-line2 bg-sheet hover:border-ink'}`}>
+            <LayoutGrid aria-hidden="true" size={14} /> Tiles
+          </button>
           <div className="flex gap-1">
             <button type="button" className={square} aria-label="Zoom in" title="Zoom in (+); wheel on the waveform zooms at the pointer" onClick={() => useBench.setState({ view: zoomView(view, 0.5, 0.5, frames) })}>
               <ZoomIn aria-hidden="true" size={15} />
@@ -69,6 +80,7 @@ export function Clean() {
         </header>
         <Overview audio={audio} />
         <Waveform audio={audio} />
+        {tiles && <Tiles />}
         <p className="text-sm text-ink2">
           <span className="mr-4">
             <i aria-hidden="true" className="mr-1.5 inline-block h-2.5 w-3.5 bg-ink align-[-1px]" />
@@ -93,7 +105,26 @@ export function Clean() {
       </main>
       <aside className="flex min-h-0 flex-col gap-2 overflow-y-auto border-l border-line px-3 py-2" aria-label="Settings">
         <Figures />
-        <GatePanel />
+        <div className="flex items-center gap-2">
+          <Segments
+            small
+            label="Treatment"
+            value={panel}
+            options={[
+              { value: 'gate', label: `Gate${mic.treatment.gate.on ? ' ✓' : ''}`, hint: 'Turns the mic down while its key is low' },
+              { value: 'slices', label: `Slices${mic.treatment.slices.on ? ' ✓' : ''}`, hint: 'Keeps stretches round the strokes' },
+              { value: 'tail', label: `Tail${mic.treatment.tail.on ? ' ✓' : ''}`, hint: 'Low-pass after each stroke' },
+            ]}
+            onChange={(v) => useBench.setState({ panel: v })}
+          />
+          <span className="ml-auto" />
+          <BeginWith />
+          <button type="button" onClick={() => useBench.setState({ carrying: true })} title="Carry this treatment to sibling mics (O)" aria-label="Carry over to other mics" className={square}>
+            <CopyPlus aria-hidden="true" size={14} />
+          </button>
+        </div>
+        {panel === 'gate' ? <GatePanel /> : panel === 'slices' ? <SlicePanel /> : <TailPanel />}
+        <CarryOver open={carrying} onOpen={(v) => useBench.setState({ carrying: v })} />
       </aside>
     </div>
   );

@@ -1,5 +1,4 @@
 /** What the settings come to, in numbers, before they are heard. */
-import { GATE_DEFAULTS } from '../../core/params/gateParams';
 import { signed } from '../shared/time';
 import { focusedMic, useBench } from '../workbench/store';
 
@@ -16,7 +15,10 @@ function Cell(p: { label: string; value: string; unit: string; title: string }) 
 
 export function Figures() {
   const figures = useBench((s) => (s.preview?.micId === s.focus ? s.preview.figures : null));
-  const on = useBench((s) => (focusedMic(s)?.treatment.gate ?? GATE_DEFAULTS).on);
+  const on = useBench((s) => {
+    const t = focusedMic(s)?.treatment;
+    return !!t && (t.gate.on || t.slices.on);
+  });
   const loading = useBench((s) => s.previewLoading);
   const strokes = useBench((s) => (s.preview?.micId === s.focus ? s.preview.strokes : null));
   const f = on ? figures : null;

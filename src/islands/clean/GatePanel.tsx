@@ -1,16 +1,17 @@
 /** The gate of the focused mic: its curve and every setting, from the parameter table. */
-import { ChevronDown, RotateCcw } from 'lucide-react';
-import { Select } from 'radix-ui';
+import { RotateCcw } from 'lucide-react';
 import { useState } from 'react';
 import { editGate, sameJson } from '../../core/plan/edits';
 import { formatNumber } from '../../core/params/format';
 import { GATE_DEFAULTS, GATE_PARAMS, type GateSettings, isHardGate } from '../../core/params/gateParams';
 import { listHits } from '../../core/plan/planHits';
 import { roleOf } from '../../core/plan/roles';
+import { PickList } from '../shared/PickList';
 import { Segments } from '../shared/Segments';
 import { Toggle } from '../shared/Toggle';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { CurveChart } from './CurveChart';
+import { Fold } from './Fold';
 import { ParamRow } from './ParamRow';
 
 type NumberId = { [K in keyof GateSettings]: (typeof GATE_PARAMS)[K] extends { kind: 'number' } ? K : never }[keyof GateSettings];
@@ -20,19 +21,6 @@ const BY_HITS: readonly NumberId[] = ['hitMin', 'softDb', 'rangeDb'];
 /** A stroke's length to begin with where hits open the gate. */
 const HIT_HOLD_MS = 250;
 const TIME: readonly NumberId[] = ['attackMs', 'holdMs', 'releaseMs', 'lookaheadMs'];
-
-function Fold(p: { title: string; note: string; open: boolean; onOpen(v: boolean): void; children: React.ReactNode }) {
-  return (
-    <section>
-      <button type="button" aria-expanded={p.open} onClick={() => p.onOpen(!p.open)} className="flex h-[23px] w-full items-center gap-2 border-t border-line text-left">
-        <ChevronDown aria-hidden="true" size={14} className={p.open ? '' : '-rotate-90'} />
-        <b>{p.title}</b>
-        <span className="num ml-auto truncate pl-2 text-xs text-ink2">{p.note}</span>
-      </button>
-      {p.open && <div className="pb-1">{p.children}</div>}
-    </section>
-  );
-}
 
 export function GatePanel() {
   const focus = useBench((s) => s.focus);
@@ -96,23 +84,7 @@ export function GatePanel() {
           <span className="text-ink2" id="key-from">
             {GATE_PARAMS.keyFrom.label}
           </span>
-          <Select.Root value={gate.keyFrom || 'itself'} onValueChange={(v) => put({ keyFrom: v === 'itself' ? '' : v })}>
-            <Select.Trigger aria-labelledby="key-from" className="flex h-6 items-center justify-between rounded-[6px] border border-line2 px-2 text-left">
-              <Select.Value />
-              <ChevronDown aria-hidden="true" size={13} />
-            </Select.Trigger>
-            <Select.Portal>
-              <Select.Content position="popper" className="card z-50 max-h-80 overflow-y-auto p-1 shadow-lg">
-                <Select.Viewport>
-                  {['itself', ...others].map((id) => (
-                    <Select.Item key={id} value={id} className="cursor-pointer rounded px-3 py-1 outline-none data-[highlighted]:bg-ink data-[highlighted]:text-paper">
-                      <Select.ItemText>{id === 'itself' ? 'itself' : plan.mics[id].name}</Select.ItemText>
-                    </Select.Item>
-                  ))}
-                </Select.Viewport>
-              </Select.Content>
-            </Select.Portal>
-          </Select.Root>
+          <PickList labelledBy="key-from" value={gate.keyFrom || 'itself'} options={['itself', ...others].map((id) => ({ value: id, label: plan.mics[id]?.name ?? id }))} onChange={(v) => put({ keyFrom: v === 'itself' ? '' : v })} />
         </div>
         {row('keyHpHz', { extra: slope('keyHpSlope') })}
         {row('keyLpHz', { extra: slope('keyLpSlope') })}

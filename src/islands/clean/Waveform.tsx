@@ -11,6 +11,7 @@ import type { DetailResult } from '../../engine/preview.worker';
 import { askDetail, goTo } from '../workbench/engine';
 import { endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { LevelLine } from './LevelLine';
+import { SliceLayer } from './SliceLayer';
 import { Playhead } from './Playhead';
 import { Ruler, setLoopBetween } from './Ruler';
 import { drawTaken } from './drawTaken';
@@ -57,10 +58,15 @@ export function Waveform({ audio }: { audio: MicAudio }) {
   const [tick, setTick] = useState(0);
   const [detail, setDetail] = useState<(DetailResult & { mic: string }) | null>(null);
   const gate = mic?.treatment.gate;
+  const panel = useBench((s) => s.panel);
   const changed = mic ? !isUntouched(mic.treatment) : false;
   const shown = preview?.micId === focus ? preview : null;
   const perPixel = (view.to - view.from) / Math.max(1, width * dpr);
   const close = perPixel < SAMPLES_UNDER;
+
+  useEffect(() => {
+    useBench.setState({ waveWidth: width });
+  }, [width]);
 
   // samples of the cleaned mic, where the view is close enough to need them
   useEffect(() => {
@@ -159,7 +165,9 @@ export function Waveform({ audio }: { audio: MicAudio }) {
         useBench.setState({ view: zoomView(start, 1 / ms, Math.min(1, Math.max(0, (x - r.left) / r.width)), frames) });
         return start;
       },
-      onDrag: ({ tap, delta: [dx], xy: [x], initial: [x0], altKey, memo, pinching, cancel }) => {
+      onDrag: ({ event, tap, delta: [dx], xy: [x], initial: [x0], altKey, memo, pinching, cancel }) => {
+        // bars, edges and fades of slices have hands of their own
+        if (event.target instanceof Element && event.target.closest('[data-slice], [data-slice-bar]')) return memo;
         if (pinching) return cancel();
         if (!box.current) return;
         const r = box.current.getBoundingClientRect();
@@ -199,7 +207,8 @@ export function Waveform({ audio }: { audio: MicAudio }) {
         {selection && (
           <div data-testid="selection" className="pointer-events-none absolute bottom-0 top-0 border-x border-hand bg-hand-soft opacity-40" style={{ left: share(selection.from), width: `${(100 * (selection.to - selection.from)) / (view.to - view.from)}%` }} />
         )}
-        {gate && gate.keyBy !== 'hits' && (
+        <SliceLayer height={height} />
+        {gate && gate.keyBy !== 'hits' && panel === 'gate' && (
           <>
             <LevelLine
               label="Opens" db={gate.thresholdDb} minDb={-80} maxDb={0} scale={scale} height={height}

@@ -198,7 +198,7 @@ export function Deliver() {
           </section>
           <section aria-label="Hits" className="card p-4">
             <h2 className="mb-1.5 font-head text-base font-bold">Hits, in the same zip</h2>
-            <HitOptions drums={Object.keys(plan.hits).filter((d) => listHits(plan, d).length > 0)} count={hitCount} value={hits} onChange={setHits} />
+            <HitOptions cutMics={plan.order.filter((m) => plan.mics[m].treatment.slices.on).length} drums={Object.keys(plan.hits).filter((d) => listHits(plan, d).length > 0)} count={hitCount} value={hits} onChange={setHits} />
           </section>
           <section aria-label="Plan file" className="card p-4">
             <h2 className="font-head text-base font-bold">Plan</h2>

@@ -16,7 +16,7 @@ function Line(p: { label: string; note: string; checked: boolean; onChange(v: bo
   );
 }
 
-export function HitOptions({ drums, count, value, onChange }: { drums: readonly string[]; count: number; value: HitFiles; onChange(v: HitFiles): void }) {
+export function HitOptions({ drums, count, cutMics, value, onChange }: { drums: readonly string[]; count: number; cutMics: number; value: HitFiles; onChange(v: HitFiles): void }) {
   const [keysOpen, setKeysOpen] = useState(false);
   if (count === 0) return <p className="text-ink2">No hits yet: find them in step Hits, then MIDI, tick tracks and markers can be delivered.</p>;
   const put = (patch: Partial<HitFiles>) => onChange({ ...value, ...patch });
@@ -59,6 +59,7 @@ export function HitOptions({ drums, count, value, onChange }: { drums: readonly 
       </div>
       <Line label="Table of hits" note="CSV" checked={value.csv} onChange={(csv) => put({ csv })} />
       <Line label="Labels" note="text, a file a drum" checked={value.labels} onChange={(labels) => put({ labels })} />
+      {cutMics > 0 && <Line label="Cut lists" note={`CSV and labels, ${cutMics} ${cutMics === 1 ? 'mic' : 'mics'}`} checked={value.cuts} onChange={(cuts) => put({ cuts })} />}
     </div>
   );
 }

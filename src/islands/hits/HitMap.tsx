@@ -13,7 +13,7 @@ import { useSize } from '../clean/useSize';
 import { scrollView, zoomView } from '../clean/viewMoves';
 import { Glyph } from '../shared/Glyph';
 import { useBench } from '../workbench/store';
-import { colorOf, drawHit, readColors } from './drawHits';
+import { colorOf, createStamps, readColors } from './drawHits';
 import { add, choose, drumLabel, drumsOf, keyOf } from './hitsState';
 
 const REACH_PX = 9;
@@ -44,6 +44,8 @@ export function HitMap() {
     const colors = readColors();
     g.scale(dpr, dpr);
     const perFrame = width / (view.to - view.from);
+    const stamps = createStamps(el.width, el.height, dpr);
+    const chosen: [number, number, number][] = [];
     lanes.forEach((list, lane) => {
       const y = (lane + 0.5) * laneHeight;
       g.strokeStyle = colors.line;
@@ -61,14 +63,16 @@ export function HitMap() {
         const doubt = isDoubtful(h, threshold);
         if (!on && !doubt && h.state === 'found') continue;
         const x = (h.frame - view.from) * perFrame;
-        drawHit(g, h.drum, x, y, 2 + (most - 2) * Math.sqrt(h.strength), color, !on ? 'out' : doubt ? 'doubt' : 'sure', colors.sheet);
-        if (picked.has(keyOf(h)) || (hit && hit.id === h.id && hit.drum === h.drum)) {
-          g.strokeStyle = colors.hand;
-          g.lineWidth = 1.5;
-          g.strokeRect(x - most - 2, y - most - 2, 2 * most + 4, 2 * most + 4);
-        }
+        stamps.stamp(h.drum, x, y, 2 + (most - 2) * Math.sqrt(h.strength), color, !on ? 'out' : doubt ? 'doubt' : 'sure', colors.sheet);
+        if ((picked.size && picked.has(keyOf(h))) || (hit && hit.id === h.id && hit.drum === h.drum)) chosen.push([x, y, most]);
       }
     });
+    g.setTransform(1, 0, 0, 1, 0, 0);
+    stamps.putOn(g);
+    g.setTransform(dpr, 0, 0, dpr, 0, 0);
+    g.strokeStyle = colors.hand;
+    g.lineWidth = 1.5;
+    for (const [x, y, most] of chosen) g.strokeRect(x - most - 2, y - most - 2, 2 * most + 4, 2 * most + 4);
   }, [lanes, drums, view, width, height, dpr, laneHeight, plan, hit, picked, palette]);
 
   const place = (x: number, y: number) => {

@@ -149,7 +149,7 @@ export function Recordings() {
           )}
         </div>
       </main>
-      <Toaster position="bottom-center" />
+      <Toaster theme="system" position="bottom-center" />
     </div>
   );
 }

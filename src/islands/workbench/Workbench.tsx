@@ -158,7 +158,7 @@ export function Workbench(p: { id: string; step: Step }) {
       <TransportBar />
       <CommandList open={commandsOpen} onOpen={setCommandsOpen} commands={commands.list} />
       <KeysHelp open={helpOpen} onOpen={setHelpOpen} commands={commands.list} />
-      <Toaster position="bottom-center" offset={76} closeButton />
+      <Toaster theme="system" position="bottom-center" offset={76} closeButton />
     </div>
   );
 }

@@ -1,5 +1,9 @@
 /** Every action of the workbench once: its name, its keys, what it does. Keyboard, command list and key help all read this. */
-import { editGate } from '../../core/plan/edits';
+import { editGate, sameJson } from '../../core/plan/edits';
+import { NO_TREATMENT, isUntouched } from '../../core/plan/plan';
+import { proposePlan } from '../../core/plan/propose';
+import { editSlices, editTail } from '../../core/plan/sliceEdits';
+import { cutHere, drop, join, keepSelection, nudge, pickAll, pickSofter, reset } from '../clean/sliceState';
 import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
 import { startAnalysis } from '../hits/Hits';
@@ -10,7 +14,7 @@ import { commit, dropGesture, redo, undo, useBench } from './store';
 
 export interface Command {
   id: string;
-  group: 'Listen' | 'View' | 'Mics' | 'Plan' | 'Hits' | 'Go';
+  group: 'Listen' | 'View' | 'Mics' | 'Plan' | 'Slices' | 'Hits' | 'Go';
   /** Only there. Commands of a step come before others with the same keys. */
   step?: Step;
   label: string;
@@ -55,6 +59,24 @@ function gatesOff() {
   commit({ label: 'Every gate off', changes: base.order.flatMap((id) => editGate(base, id, { on: false }).changes) });
 }
 
+/** Takes every treatment off; what was changed by hand goes too, and comes back by undo. */
+function restore(ids: readonly string[]) {
+  const { base } = get();
+  if (!base) return;
+  const changes = ids.flatMap((id) => {
+    const before = base.mics[id]?.treatment;
+    return before && !sameJson(before, NO_TREATMENT) ? [{ path: ['mics', id, 'treatment'], before: before as never, after: NO_TREATMENT as never }] : [];
+  });
+  if (changes.length) commit({ label: changes.length === 1 ? `${base.mics[changes[0].path[1]].name} restored` : `${changes.length} mics restored`, changes });
+}
+
+function propose(all: boolean) {
+  const { base } = get();
+  if (!base) return;
+  const edit = proposePlan(base, isUntouched, all);
+  if (edit.changes.length) commit(edit);
+}
+
 export function commandsFor(go: (step: Step) => void, help: () => void, list: () => void): Command[] {
   return [
     { id: 'play', group: 'Listen', label: 'Play or stop', keys: ['Space'], shown: 'Space', run: togglePlay },
@@ -84,6 +106,12 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'unsolo', group: 'Mics', label: 'No solos, no mutes', run: () => set({ solo: new Set(), muted: new Set() }) },
 
     { id: 'gate', group: 'Plan', label: 'Gate of this mic on or off', keys: ['g'], shown: 'G', run: toggleGate },
+    { id: 'slices', group: 'Plan', label: 'Slices of this mic on or off', keys: ['c'], shown: 'C', run: () => { const { base, focus } = get(); if (base) commit(editSlices(base, focus, { on: !base.mics[focus].treatment.slices.on })); set({ panel: 'slices' }); } },
+    { id: 'tail', group: 'Plan', label: 'Tail damping of this mic on or off', keys: ['d'], shown: 'D', run: () => { const { base, focus } = get(); if (base) commit(editTail(base, focus, { on: !base.mics[focus].treatment.tail.on })); set({ panel: 'tail' }); } },
+    { id: 'carry', group: 'Plan', step: 'clean', label: 'Carry this treatment to other mics', keys: ['o'], shown: 'O', run: () => set({ carrying: true }) },
+    { id: 'propose', group: 'Plan', label: 'Propose a treatment for every untouched mic', run: () => propose(false) },
+    { id: 'restore-mic', group: 'Plan', label: 'Restore this mic: nothing done to it', run: () => restore([get().focus]) },
+    { id: 'restore-all', group: 'Plan', label: 'Restore every mic: nothing done to any', run: () => restore(get().base?.order ?? []) },
     { id: 'gates-off', group: 'Plan', label: 'Every gate off', run: gatesOff },
     { id: 'undo', group: 'Plan', label: 'Undo', keys: ['$mod+z'], shown: 'Ctrl Z', run: undo },
     { id: 'redo', group: 'Plan', label: 'Redo', keys: ['$mod+Shift+Z', '$mod+y'], shown: 'Ctrl Shift Z', run: redo },
@@ -112,7 +140,20 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'step-on-more', group: 'Plan', step: 'clean', label: 'Select on to the next transient', keys: ['Shift+>', 'Shift+.', '>'], shown: 'Shift .', run: () => step(1, true) },
     { id: 'step-back-more', group: 'Plan', step: 'clean', label: 'Select back to the transient before', keys: ['Shift+<', 'Shift+,', '<'], shown: 'Shift ,', run: () => step(-1, true) },
     { id: 'select-back', group: 'Plan', step: 'clean', label: 'Select back to the last hit or gap', keys: ['b'], shown: 'B', run: selectBack },
-    { id: 'drop', group: 'Plan', step: 'clean', label: 'Drop the selection', keys: ['x', 'Delete', 'Backspace'], shown: 'X', run: dropSelection },
+    { id: 'drop', group: 'Plan', step: 'clean', label: 'Drop the selected stretch or slices', keys: ['x', 'Delete', 'Backspace'], shown: 'X', run: () => { if (!get().selection && drop()) return; dropSelection(); } },
+    { id: 'slice-cut', group: 'Slices', step: 'clean', label: 'Cut the slice here', keys: ['u'], shown: 'U', run: cutHere },
+    { id: 'slice-join', group: 'Slices', step: 'clean', label: 'Join the selected slices', keys: ['j'], shown: 'J', run: join },
+    { id: 'slice-reset', group: 'Slices', step: 'clean', label: 'Selected slices as the settings make them', keys: ['r'], shown: 'R', run: () => reset(false) },
+    { id: 'slice-reset-all', group: 'Slices', step: 'clean', label: 'Every slice as the settings make it', run: () => reset(true) },
+    { id: 'slice-keep', group: 'Slices', step: 'clean', label: 'Keep the selected stretch as a slice', keys: ['i'], shown: 'I', run: keepSelection },
+    { id: 'slice-all', group: 'Slices', step: 'clean', label: 'Select every slice', keys: ['$mod+a'], shown: 'Ctrl A', run: pickAll },
+    { id: 'slice-softer', group: 'Slices', step: 'clean', label: 'Select slices as soft as this and softer', run: pickSofter },
+    { id: 'slice-none', group: 'Slices', step: 'clean', label: 'Select no slice', run: () => set({ slices: new Set() }) },
+    { id: 'slice-start-back', group: 'Slices', step: 'clean', label: 'Start 1 ms earlier', keys: ['Alt+ArrowLeft'], shown: 'Alt ←', run: () => nudge('from', -1) },
+    { id: 'slice-start-on', group: 'Slices', step: 'clean', label: 'Start 1 ms later', keys: ['Alt+ArrowRight'], shown: 'Alt →', run: () => nudge('from', 1) },
+    { id: 'slice-end-back', group: 'Slices', step: 'clean', label: 'End 20 ms earlier', keys: ['Alt+Shift+ArrowLeft'], shown: 'Alt Shift ←', run: () => nudge('to', -20) },
+    { id: 'slice-end-on', group: 'Slices', step: 'clean', label: 'End 20 ms later', keys: ['Alt+Shift+ArrowRight'], shown: 'Alt Shift →', run: () => nudge('to', 20) },
+    { id: 'tiles', group: 'Slices', step: 'clean', label: 'Tiles of every hit', keys: ['y'], shown: 'Y', run: () => set({ tiles: !get().tiles }) },
     { id: 'bring-back', group: 'Plan', step: 'clean', label: 'Bring back gaps dropped here', keys: ['Shift+X'], shown: 'Shift X', run: bringBack },
     { id: 'hit-find', group: 'Hits', label: 'Find the hits anew', run: () => void startAnalysis() },
 

@@ -6,7 +6,7 @@ import { roleOf } from '../../core/plan/roles';
 import { liveTreatment } from '../../core/plan/live';
 import { listHits, thresholdOf } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
-import type { DetailResult, FromPreview, PreviewRequest } from '../../engine/preview.worker';
+import type { DetailResult, FromPreview, MarksResult, PreviewRequest, TilesResult } from '../../engine/preview.worker';
 import PreviewWorker from '../../engine/preview.worker.ts?worker';
 import type { KitState, Monitor } from '../../engine/protocol';
 import { type Transport, type TransportMic, createTransport, renderOffline } from '../../engine/transport';
@@ -118,7 +118,8 @@ function askPreview(s: Bench) {
   const own = mics.find((m) => m.id === s.focus);
   const key = mics.find((m) => m.id === mic.treatment.gate.keyFrom) ?? own;
   if (!own || !key) return;
-  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, gate: mic.treatment.gate, hits: liveTreatment(s.plan as Plan, s.focus).hits, gaps: liveTreatment(s.plan as Plan, s.focus).gapList, own: ownStrokes(s.plan as Plan, s.focus), transients: s.stepping };
+  const live = liveTreatment(s.plan as Plan, s.focus);
+  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, own: ownStrokes(s.plan as Plan, s.focus), transients: s.stepping };
   const asked = JSON.stringify(request);
   if (asked === lastAsked) return;
   lastAsked = asked;
@@ -130,6 +131,9 @@ function onPreview(m: FromPreview) {
   if (m.type === 'detail') {
     details.get(m.id)?.(m);
     details.delete(m.id);
+  } else if (m.type === 'tiles' || m.type === 'marks') {
+    answers.get(m.id)?.(m);
+    answers.delete(m.id);
   } else if (m.type === 'loading') {
     if (m.id === previewId) set({ previewLoading: m.done });
   } else if (m.type === 'failed') {
@@ -154,6 +158,28 @@ export function askDetail(from: number, to: number): Promise<DetailResult> {
     details.set(id, resolve);
     worker?.postMessage({ type: 'detail', id, from, to });
   });
+}
+
+const answers = new Map<number, (m: TilesResult | MarksResult) => void>();
+const ask = <T extends TilesResult | MarksResult>(request: Record<string, unknown>): Promise<T> => {
+  const id = ++detailId;
+  return new Promise((resolve) => {
+    answers.set(id, (m) => resolve(m as T));
+    worker?.postMessage({ ...request, id });
+  });
+};
+
+/** Raw min/max columns round hits of the focused mic. */
+export const askTiles = (frames: readonly number[], before: number, after: number, columns: number): Promise<TilesResult> => ask({ type: 'tiles', frames, before, after, columns });
+
+/** Where a mic is over a level. Throws where it cannot be read. */
+export async function askMarks(micId: string, openDb: number, closeDb: number): Promise<[number, number][]> {
+  const rate = get().data?.recording.sampleRate;
+  const mic = mics.find((m) => m.id === micId);
+  if (!mic || !rate) throw new Error('the recording is not open');
+  const { marks, message } = await ask<MarksResult>({ type: 'marks', rate, mic, openDb, closeDb });
+  if (!marks) throw new Error(message);
+  return marks;
 }
 
 // ---- life --------------------------------------------------------------------------------------------------------------------

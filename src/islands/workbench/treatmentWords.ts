@@ -6,6 +6,9 @@ import type { Plan, PlanMic } from '../../core/plan/plan';
 export function treatmentWords(plan: Plan, mic: PlanMic): string {
   const g = mic.treatment.gate;
   const gaps = Object.keys(mic.treatment.gaps).length;
+  const { slices, tail } = mic.treatment;
+  if (slices.on) return `${slices.cutBy === 'hits' ? 'slices at hits' : 'slices by level'}${g.on ? ', gate' : ''}${tail.on ? ', damped' : ''}`;
+  if (!g.on && tail.on) return 'damped tails';
   if (!g.on) return gaps ? `${gaps} ${gaps === 1 ? 'gap' : 'gaps'} by hand` : 'as is';
   if (g.keyBy === 'hits') return 'by its hits';
   const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;

@@ -1,12 +1,13 @@
 /** Validation of whole plans: shape, ranges, and that its references hold. */
 import 'reflect-metadata';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, Equals, IsArray, IsIn, IsInt, IsNumber, IsObject, IsString, Length, Max, Min, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, Equals, IsArray, IsIn, IsInt, IsNumber, IsObject, IsString, Length, Max, Min, ValidateIf, ValidateNested } from 'class-validator';
 import { FreshGapError } from '../../core/errors';
 import { migratePlan } from '../../core/plan/migrate';
 import { PLAN_FORMAT, PLAN_VERSION, type Plan } from '../../core/plan/plan';
 import { ROLES } from '../../core/plan/roles';
-import { GateDto } from './gate.dto';
+import { SLICE_PARAMS } from '../../core/params/sliceParams';
+import { GateDto, SliceDto, TailDto } from './treatments.dto';
 import { validated } from './validate';
 
 export const MAX_MICS = 64;
@@ -19,6 +20,16 @@ class MixDto {
 class TreatmentDto {
   @IsObject() @ValidateNested() @Type(() => GateDto) gate!: GateDto;
   @IsObject() gaps!: Record<string, unknown>;
+  @IsObject() @ValidateNested() @Type(() => SliceDto) slices!: SliceDto;
+  @IsObject() sliceEdits!: Record<string, unknown>;
+  @IsArray() marks!: unknown[];
+  @IsObject() @ValidateNested() @Type(() => TailDto) tail!: TailDto;
+}
+
+class RingDto {
+  @IsArray() @ArrayMaxSize(1000) @IsNumber({}, { each: true }) @Max(0, { each: true }) decayDb!: number[];
+  @IsNumber() @Max(0) spillDb!: number;
+  @IsNumber() @Max(60) topDb!: number;
 }
 
 class PlanMicDto {
@@ -28,6 +39,7 @@ class PlanMicDto {
   @IsIn(ROLES.map((r) => r.id)) role!: string;
   @IsObject() @ValidateNested() @Type(() => MixDto) mix!: MixDto;
   @IsObject() @ValidateNested() @Type(() => TreatmentDto) treatment!: TreatmentDto;
+  @ValidateIf((m) => m.ring !== null) @IsObject() @ValidateNested() @Type(() => RingDto) ring!: RingDto | null;
 }
 
 class PlanDto {
@@ -70,6 +82,27 @@ function checkGaps(gaps: Record<string, unknown>, mic: string, frames: number): 
   }
 }
 
+const EDIT_FRAMES = ['from', 'to', 'fadeIn', 'fadeOut', 'at', 'lasts'];
+const EDIT_SWITCHES = ['dropped', 'split', 'join'];
+const EDIT_CURVES = ['fadeInCurve', 'fadeOutCurve'];
+const CURVES = new Set<unknown>(SLICE_PARAMS.fadeInCurve.options.map((o) => o.value));
+
+function checkSlices(t: { sliceEdits: Record<string, unknown>; marks: unknown[] }, mic: string, frames: number): void {
+  const edits = Object.entries(t.sliceEdits as Record<string, Record<string, unknown> | null>);
+  if (edits.length > MAX_HITS || t.marks.length > MAX_HITS) throw new FreshGapError('PLAN_INVALID', `${mic}: too many slices.`);
+  for (const [id, e] of edits) {
+    const ok = id.length <= 60 && e && typeof e === 'object' && Object.entries(e).every(([k, v]) =>
+      EDIT_FRAMES.includes(k) ? Number.isInteger(v) && Math.abs(v as number) <= frames : EDIT_SWITCHES.includes(k) ? typeof v === 'boolean' : EDIT_CURVES.includes(k) && CURVES.has(v));
+    if (!ok) throw new FreshGapError('PLAN_INVALID', `${mic}: what was changed at the slice ${id.slice(0, 60)} is not understood.`);
+  }
+  let last = 0;
+  for (const m of t.marks) {
+    const ok = Array.isArray(m) && m.length === 2 && m.every((v) => Number.isInteger(v)) && m[0] >= last && m[1] >= m[0] && m[1] <= frames;
+    if (!ok) throw new FreshGapError('PLAN_INVALID', `${mic}: its marks are not stretches in order within the recording.`);
+    last = m[1];
+  }
+}
+
 /** The plan that `raw` holds, older versions brought up to date. Throws PLAN_INVALID (naming what is wrong) or PLAN_VERSION. */
 export function parsePlan(raw: unknown): Plan {
   const plan = migratePlan(raw);
@@ -87,6 +120,7 @@ export function parsePlan(raw: unknown): Plan {
       throw e;
     }
     checkGaps((mics[id] as Plan['mics'][string]).treatment.gaps as unknown as Record<string, unknown>, id, frames);
+    checkSlices((mics[id] as { treatment: { sliceEdits: Record<string, unknown>; marks: unknown[] } }).treatment, id, frames);
     const { keyFrom } = (mics[id] as Plan['mics'][string]).treatment.gate;
     if (keyFrom !== '' && (keyFrom === id || !Object.hasOwn(mics, keyFrom))) throw new FreshGapError('PLAN_INVALID', `${id}: its key mic ${keyFrom} is not there.`);
   }

@@ -42,6 +42,7 @@ class HitFilesDto {
   @IsIn(['none', 'own', 'synthetic']) ticks!: 'none' | 'own' | 'synthetic';
   @IsBoolean() csv!: boolean;
   @IsBoolean() labels!: boolean;
+  @IsOptional() @IsBoolean() cuts: boolean = false;
 }
 
 export class ExportDto {

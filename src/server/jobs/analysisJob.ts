@@ -44,7 +44,7 @@ export async function runAnalysis(sql: Sql, recordingId: string, report: (done: 
   for (let n = 0; ; n++) {
     const now = await getPlan(sql, recordingId);
     if (!now) throw new FreshGapError('NOT_FOUND', 'The recording is gone.');
-    const edit = mergeAnalysis(now.plan, result.drums);
+    const edit = mergeAnalysis(now.plan, result.drums, Object.fromEntries(plan.order.map((id, i) => [id, result.rings[i] ?? null])));
     const changes = edit.changes.filter((c) => JSON.stringify(c.before) !== JSON.stringify(c.after));
     try {
       if (changes.length) await takeStep(sql, recordingId, now.revision, { kind: 'do', edit: { ...edit, changes } }, 'analysis');

@@ -3,6 +3,7 @@
  * hold; the zip itself is made while it streams to the browser.
  */
 import { createHash } from 'node:crypto';
+import { slicesOf } from '../../core/plan/live';
 import { mainMic } from '../../core/plan/mainMic';
 import { listHits } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
@@ -15,7 +16,7 @@ import { type FileRow, fileEdges, listFiles } from '../sql/files';
 import { findRender, storeRender } from '../sql/renders';
 
 /** To be raised whenever the same plan would give other samples: cached files of older engines are not used then. */
-export const ENGINE_VERSION = 1;
+export const ENGINE_VERSION = 2;
 
 export interface ExportInput {
   encoding: DeliveryEncoding;
@@ -49,6 +50,16 @@ function renderKey(plan: Plan, file: FileRow, files: readonly FileRow[], input: 
   });
   const parts = { engine: ENGINE_VERSION, encoding: input.encoding, name: file.name, frames: file.frames, sources, recipe: fileRecipe(plan, file.name), extras: Buffer.from(extras).toString('base64') };
   return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
+}
+
+/** Slices of every cut mic, under its file's name without its ending. */
+function cutsOf(plan: Plan) {
+  return plan.order.filter((id) => plan.mics[id].treatment.slices.on).map((id) => {
+    const { file, channel } = plan.mics[id];
+    const sides = plan.order.filter((x) => plan.mics[x].file === file).length;
+    const name = file.replace(/\.[A-Za-z0-9]{2,4}$/, '');
+    return { mic: sides > 1 ? `${name} ${channel === 0 ? 'left' : 'right'}` : name, cuts: slicesOf(plan, id).map((s) => ({ from: s.from, to: s.to, fadeIn: s.fadeIn, fadeOut: s.fadeOut, hits: s.hits.length })) };
+  });
 }
 
 /** `report` is told 0..1 and what is being done; it throws where the job was cancelled. */
@@ -85,11 +96,12 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
     await report(before / total, '');
   }
   const hits = input.hits ?? NO_HIT_FILES;
-  if (hits.midi || hits.csv || hits.labels || hits.ticks !== 'none') {
+  if (hits.midi || hits.csv || hits.labels || hits.cuts || hits.ticks !== 'none') {
     await report(1, 'Writing the hits');
     const drums = Object.fromEntries(Object.keys(plan.hits).map((d) => [d, listHits(plan, d).map(({ frame, strength, certainty }) => ({ frame, strength, certainty }))]));
+    const cuts = cutsOf(plan);
     await deliverHits({
-      rate: plan.sampleRate, frames: plan.frames, drums, files: hits,
+      rate: plan.sampleRate, frames: plan.frames, drums, files: hits, cuts,
       reader(drum) {
         const m = plan.mics[mainMic(plan, drum)];
         const source = all.find((x) => x.name === m.file);
@@ -97,7 +109,7 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
         return dbReader(sql, source, m.channel);
       },
       async emit(name, produce) {
-        const key = createHash('sha256').update(JSON.stringify({ engine: ENGINE_VERSION, name, hits, frames: plan.frames, drums, sources: all.map((f) => f.content), roles: plan.order.map((id) => plan.mics[id].role) })).digest('hex');
+        const key = createHash('sha256').update(JSON.stringify({ engine: ENGINE_VERSION, name, hits, frames: plan.frames, drums, cuts: name.startsWith('cuts') ? cuts : null, sources: all.map((f) => f.content), roles: plan.order.map((id) => plan.mics[id].role) })).digest('hex');
         const render = (await findRender(sql, key)) ?? (await storeRender(sql, key, 'hits', async (write) => { await produce(write); return 0; }));
         out.push({ name, fileId: null, key, bytes: render.bytes, clipped: 0 });
       },

@@ -5,6 +5,7 @@ import 'reflect-metadata';
 import { IsBoolean, IsIn, IsNumber, IsString, Max, MaxLength, Min } from 'class-validator';
 import type { ParamTable } from '../../core/params/types';
 import { GATE_PARAMS } from '../../core/params/gateParams';
+import { SLICE_PARAMS, TAIL_PARAMS } from '../../core/params/sliceParams';
 
 /** Puts the rules of every parameter of `table` onto the class. */
 export function rulesFrom(table: ParamTable, target: { prototype: object }): void {
@@ -31,3 +32,9 @@ export function rulesFrom(table: ParamTable, target: { prototype: object }): voi
 
 export class GateDto {}
 rulesFrom(GATE_PARAMS, GateDto);
+
+export class SliceDto {}
+rulesFrom(SLICE_PARAMS, SliceDto);
+
+export class TailDto {}
+rulesFrom(TAIL_PARAMS, TailDto);

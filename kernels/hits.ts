@@ -1,0 +1,259 @@
+/**
+ * Kernels of the finding of hits, in AssemblyScript with 128-bit lanes: band powers of a whole mic, spectra around given times, and fits of
+ * events. They work on memory handed to them; src/core/kernels/hitKernels.ts is their only caller.
+ */
+
+let top: usize = __heap_base;
+
+/** Gives all memory back. */
+export function reset(): void {
+  top = __heap_base;
+}
+
+/** A place for so many bytes, aligned to 16. */
+export function alloc(bytes: usize): usize {
+  const at = (top + 15) & ~(<usize>15);
+  top = at + bytes;
+  const pages = <i32>((top + 0xffff) >>> 16);
+  if (pages > memory.size() && memory.grow(pages - memory.size()) < 0) unreachable();
+  return at;
+}
+
+/**
+ * Eight bands at once: two biquads in series each, then the mean square per hop. `coefficients`: for each of the two biquads b0 b1 b2 a1 a2, eight floats
+ * each. Hop i is from round(i x hop) to round((i + 1) x hop). `out`: eight floats a hop.
+ */
+export function bandPowers(x: usize, hops: i32, hop: f64, coefficients: usize, out: usize): void {
+  let at = <i32>0;
+  const zero = f32x4.splat(0);
+  let p0 = zero, p1 = zero, q0 = zero, q1 = zero, r0 = zero, r1 = zero, s0 = zero, s1 = zero;
+  const b0a = v128.load(coefficients), b0b = v128.load(coefficients, 16), b1a = v128.load(coefficients, 32), b1b = v128.load(coefficients, 48), b2a = v128.load(coefficients, 64), b2b = v128.load(coefficients, 80);
+  const a1a = v128.load(coefficients, 96), a1b = v128.load(coefficients, 112), a2a = v128.load(coefficients, 128), a2b = v128.load(coefficients, 144);
+  const d0a = v128.load(coefficients, 160), d0b = v128.load(coefficients, 176), d1a = v128.load(coefficients, 192), d1b = v128.load(coefficients, 208), d2a = v128.load(coefficients, 224), d2b = v128.load(coefficients, 240);
+  const c1a = v128.load(coefficients, 256), c1b = v128.load(coefficients, 272), c2a = v128.load(coefficients, 288), c2b = v128.load(coefficients, 304);
+  const tiny = f32x4.splat(1e-25);
+  for (let i = 0; i < hops; i++) {
+    const to = <i32>Math.round(<f64>(i + 1) * hop);
+    const n = to - at;
+    let ea = zero, eb = zero;
+    for (; at < to; at++) {
+      const v = v128.load_splat<f32>(x + (<usize>at << 2));
+      let ya = f32x4.add(f32x4.mul(b0a, v), p0);
+      p0 = f32x4.add(f32x4.sub(f32x4.mul(b1a, v), f32x4.mul(a1a, ya)), q0);
+      q0 = f32x4.sub(f32x4.mul(b2a, v), f32x4.mul(a2a, ya));
+      let yb = f32x4.add(f32x4.mul(b0b, v), p1);
+      p1 = f32x4.add(f32x4.sub(f32x4.mul(b1b, v), f32x4.mul(a1b, yb)), q1);
+      q1 = f32x4.sub(f32x4.mul(b2b, v), f32x4.mul(a2b, yb));
+      const za = f32x4.add(f32x4.mul(d0a, ya), r0);
+      r0 = f32x4.add(f32x4.sub(f32x4.mul(d1a, ya), f32x4.mul(c1a, za)), s0);
+      s0 = f32x4.sub(f32x4.mul(d2a, ya), f32x4.mul(c2a, za));
+      const zb = f32x4.add(f32x4.mul(d0b, yb), r1);
+      r1 = f32x4.add(f32x4.sub(f32x4.mul(d1b, yb), f32x4.mul(c1b, zb)), s1);
+      s1 = f32x4.sub(f32x4.mul(d2b, yb), f32x4.mul(c2b, zb));
+      ea = f32x4.add(ea, f32x4.mul(za, za));
+      eb = f32x4.add(eb, f32x4.mul(zb, zb));
+    }
+    // denormal numbers would be many times slower
+    p0 = flush(p0, tiny);
+    q0 = flush(q0, tiny);
+    r0 = flush(r0, tiny);
+    s0 = flush(s0, tiny);
+    p1 = flush(p1, tiny);
+    q1 = flush(q1, tiny);
+    r1 = flush(r1, tiny);
+    s1 = flush(s1, tiny);
+    const scale = f32x4.splat(<f32>1 / <f32>n);
+    v128.store(out + (<usize>i << 5), f32x4.mul(ea, scale));
+    v128.store(out + (<usize>i << 5), f32x4.mul(eb, scale), 16);
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function flush(v: v128, tiny: v128): v128 {
+  return v128.and(v, f32x4.gt(f32x4.abs(v), tiny));
+}
+
+/** Four complex transforms in lanes: Stockham's autosort with radix 4, and one step of radix 2 where needed. Returns where the result lies: `x` or `y`. */
+function fft4(x: usize, y: usize, size: i32, twiddles: usize): usize {
+  let n = size;
+  let s = 1;
+  let from = x;
+  let to = y;
+  while (n >= 4) {
+    const quarter = n >> 2;
+    const step = <usize>(s * quarter) << 5;
+    for (let p = 0; p < quarter; p++) {
+      const t = <usize>(p * s);
+      const w1r = v128.load_splat<f32>(twiddles + (t << 3)), w1i = v128.load_splat<f32>(twiddles + (t << 3), 4);
+      const w2r = v128.load_splat<f32>(twiddles + (t << 4)), w2i = v128.load_splat<f32>(twiddles + (t << 4), 4);
+      const w3r = v128.load_splat<f32>(twiddles + t * 24), w3i = v128.load_splat<f32>(twiddles + t * 24, 4);
+      let a = from + (<usize>(s * p) << 5);
+      let o = to + (<usize>(4 * s * p) << 5);
+      const line = <usize>s << 5;
+      for (let q = 0; q < s; q++, a += 32, o += 32) {
+        const ar = v128.load(a), ai = v128.load(a, 16);
+        const br = v128.load(a + step), bi = v128.load(a + step, 16);
+        const cr = v128.load(a + 2 * step), ci = v128.load(a + 2 * step, 16);
+        const dr = v128.load(a + 3 * step), di = v128.load(a + 3 * step, 16);
+        const pr = f32x4.add(ar, cr), pi = f32x4.add(ai, ci), mr = f32x4.sub(ar, cr), mi = f32x4.sub(ai, ci);
+        const sr = f32x4.add(br, dr), si = f32x4.add(bi, di);
+        // j x (b - d)
+        const jr = f32x4.sub(di, bi), ji = f32x4.sub(br, dr);
+        v128.store(o, f32x4.add(pr, sr));
+        v128.store(o, f32x4.add(pi, si), 16);
+        const er = f32x4.sub(mr, jr), ei = f32x4.sub(mi, ji);
+        v128.store(o + line, f32x4.sub(f32x4.mul(er, w1r), f32x4.mul(ei, w1i)));
+        v128.store(o + line, f32x4.add(f32x4.mul(er, w1i), f32x4.mul(ei, w1r)), 16);
+        const fr = f32x4.sub(pr, sr), fi = f32x4.sub(pi, si);
+        v128.store(o + 2 * line, f32x4.sub(f32x4.mul(fr, w2r), f32x4.mul(fi, w2i)));
+        v128.store(o + 2 * line, f32x4.add(f32x4.mul(fr, w2i), f32x4.mul(fi, w2r)), 16);
+        const gr = f32x4.add(mr, jr), gi = f32x4.add(mi, ji);
+        v128.store(o + 3 * line, f32x4.sub(f32x4.mul(gr, w3r), f32x4.mul(gi, w3i)));
+        v128.store(o + 3 * line, f32x4.add(f32x4.mul(gr, w3i), f32x4.mul(gi, w3r)), 16);
+      }
+    }
+    n >>= 2;
+    s <<= 2;
+    const other = from;
+    from = to;
+    to = other;
+  }
+  if (n == 2) {
+    const line = <usize>s << 5;
+    for (let q: usize = 0; q < line; q += 16) {
+      const a = v128.load(from + q), b = v128.load(from + line + q);
+      v128.store(to + q, f32x4.add(a, b));
+      v128.store(to + line + q, f32x4.sub(a, b));
+    }
+    return to;
+  }
+  return from;
+}
+
+// @ts-ignore: decorator
+@inline
+function gather(a: usize, b: usize, c: usize, d: usize): v128 {
+  let v = v128.load32_zero(a);
+  v = v128.load_lane<f32>(b, v, 1);
+  v = v128.load_lane<f32>(c, v, 2);
+  return v128.load_lane<f32>(d, v, 3);
+}
+
+/**
+ * Powers by band after and before each of `count` frames. `starts`: pointers to the first sample of each later window, `length` samples long; the earlier window
+ * ends there. `window`: the later one's; the earlier is its mirror. `bins`: band edges, bands + 1. `work`: 2 x size x 32 bytes. `out`: for each
+ * frame the bands after, then before. Samples must be there from length before the first start.
+ */
+export function spectra(starts: usize, count: i32, length: i32, size: i32, window: usize, twiddles: usize, bins: usize, bands: i32, work: usize, out: usize): void {
+  const x = work;
+  const y = work + (<usize>size << 5);
+  const scale = f32x4.splat(<f32>0.25 / <f32>length);
+  const bytes = <usize>length << 2;
+  const zero = f32x4.splat(0);
+  for (let i = 0; i < count; i += 4) {
+    const s0 = <usize>load<u32>(starts + (<usize>i << 2));
+    const s1 = <usize>load<u32>(starts + (<usize>min(i + 1, count - 1) << 2));
+    const s2 = <usize>load<u32>(starts + (<usize>min(i + 2, count - 1) << 2));
+    const s3 = <usize>load<u32>(starts + (<usize>min(i + 3, count - 1) << 2));
+    for (let k: usize = 0; k < bytes; k += 4) {
+      const w = v128.load_splat<f32>(window + k);
+      const m = v128.load_splat<f32>(window + bytes - 4 - k);
+      v128.store(x + (k << 3), f32x4.mul(w, gather(s0 + k, s1 + k, s2 + k, s3 + k)));
+      v128.store(x + (k << 3), f32x4.mul(m, gather(s0 + k - bytes, s1 + k - bytes, s2 + k - bytes, s3 + k - bytes)), 16);
+    }
+    for (let k = <usize>length << 5; k < <usize>size << 5; k += 16) v128.store(x + k, zero);
+    const z = fft4(x, y, size, twiddles);
+    for (let b = 0; b < bands; b++) {
+      let p = zero, q = zero;
+      const to = load<i32>(bins + (<usize>(b + 1) << 2));
+      for (let k = max(1, load<i32>(bins + (<usize>b << 2))); k < to; k++) {
+        const u = z + (<usize>k << 5), v = z + (<usize>(size - k) << 5);
+        const ur = v128.load(u), ui = v128.load(u, 16), vr = v128.load(v), vi = v128.load(v, 16);
+        const ar = f32x4.add(ur, vr), ai = f32x4.sub(ui, vi), br = f32x4.add(ui, vi), bi = f32x4.sub(vr, ur);
+        p = f32x4.add(p, f32x4.add(f32x4.mul(ar, ar), f32x4.mul(ai, ai)));
+        q = f32x4.add(q, f32x4.add(f32x4.mul(br, br), f32x4.mul(bi, bi)));
+      }
+      p = f32x4.mul(p, scale);
+      q = f32x4.mul(q, scale);
+      const o = out + (<usize>(i * 2 * bands + b) << 2);
+      const row = <usize>(2 * bands) << 2;
+      const half = <usize>bands << 2;
+      store<f32>(o, f32x4.extract_lane(p, 0));
+      store<f32>(o + half, f32x4.extract_lane(q, 0));
+      if (i + 1 < count) {
+        store<f32>(o + row, f32x4.extract_lane(p, 1));
+        store<f32>(o + row + half, f32x4.extract_lane(q, 1));
+      }
+      if (i + 2 < count) {
+        store<f32>(o + 2 * row, f32x4.extract_lane(p, 2));
+        store<f32>(o + 2 * row + half, f32x4.extract_lane(q, 2));
+      }
+      if (i + 3 < count) {
+        store<f32>(o + 3 * row, f32x4.extract_lane(p, 3));
+        store<f32>(o + 3 * row + half, f32x4.extract_lane(q, 3));
+      }
+    }
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function total(v: v128): f32 {
+  return f32x4.extract_lane(v, 0) + f32x4.extract_lane(v, 1) + f32x4.extract_lane(v, 2) + f32x4.extract_lane(v, 3);
+}
+
+/**
+ * Fits `count` events: after = sum of gains x patterns + a x before, by multiplicative updates under the Itakura-Saito divergence. `cells` is a multiple of
+ * four; what pads it is zero in patterns, before and after. `use`: one byte a pattern. `gains` hold the start and become the result; so does `a`.
+ * `model`: cells an event. `work`: 2 x cells floats.
+ */
+export function fit(patterns: usize, K: i32, cells: i32, after: usize, before: usize, count: i32, rounds: i32, use: usize, aMin: f32, aMax: f32, work: usize, gains: usize, a: usize, model: usize): void {
+  const bytes = <usize>cells << 2;
+  const weights = work;
+  const inverses = work + bytes;
+  const tiny = f32x4.splat(1e-16);
+  const one = f32x4.splat(1);
+  for (let i = 0; i < count; i++) {
+    const X = after + bytes * i;
+    const B = before + bytes * i;
+    const g = gains + (<usize>(i * K) << 2);
+    let scale = load<f32>(a + (<usize>i << 2));
+    for (let round = 0; round <= rounds; round++) {
+      const as = f32x4.splat(scale);
+      let an = f32x4.splat(0), ad = f32x4.splat(0);
+      const Y = model + bytes * i;
+      for (let f: usize = 0; f < bytes; f += 16) {
+        const b = v128.load(B + f);
+        let y = f32x4.add(f32x4.mul(as, b), tiny);
+        let p = patterns + f;
+        for (let k = 0; k < K; k++, p += bytes) y = f32x4.add(y, f32x4.mul(v128.load_splat<f32>(g + (<usize>k << 2)), v128.load(p)));
+        if (round == rounds) {
+          v128.store(Y + f, y);
+          continue;
+        }
+        const inv = f32x4.div(one, y);
+        const v = f32x4.mul(f32x4.mul(v128.load(X + f), inv), inv);
+        v128.store(weights + f, v);
+        v128.store(inverses + f, inv);
+        an = f32x4.add(an, f32x4.mul(v, b));
+        ad = f32x4.add(ad, f32x4.mul(inv, b));
+      }
+      if (round == rounds) break;
+      let p = patterns;
+      for (let k = 0; k < K; k++, p += bytes) {
+        if (load<u8>(use + k) == 0) continue;
+        let n = f32x4.splat(0), d = f32x4.splat(0);
+        for (let f: usize = 0; f < bytes; f += 16) {
+          const w = v128.load(p + f);
+          n = f32x4.add(n, f32x4.mul(v128.load(weights + f), w));
+          d = f32x4.add(d, f32x4.mul(v128.load(inverses + f), w));
+        }
+        store<f32>(g + (<usize>k << 2), load<f32>(g + (<usize>k << 2)) * sqrt<f32>(total(n) / total(d)));
+      }
+      const ratio = total(an) / total(ad);
+      if (ratio == ratio) scale = min(aMax, max(aMin, scale * sqrt<f32>(ratio)));
+    }
+    store<f32>(a + (<usize>i << 2), scale);
+  }
+}

@@ -1,0 +1,174 @@
+/**
+ * How a drum rings in its own mic: the fall of its level after a stroke, learnt from its louder strokes, and how loud the spill is. What a natural tail rests on. Levels are dB
+ * against the mic's loudest strokes. A low quantile over strokes leaves out what others add; where spill or dense playing hides the end, the slope is
+ * carried on.
+ */
+import { powerSteps } from '../dsp/power';
+import { bandPass, quantile } from '../hits/candidates';
+import { type Kind, kindOf } from '../hits/kinds';
+
+export interface Ring {
+  /** Level after a stroke, every STEP_MS, 0 at the attack and never rising, dB. */
+  readonly decayDb: readonly number[];
+  /** Level of the mic away from own strokes (the louder half of it), dB against the loudest strokes. */
+  readonly spillDb: number;
+  /** Level of the loudest strokes, dBFS: what thresholds of one mic are carried to another by. */
+  readonly topDb: number;
+}
+
+export const STEP_MS = 10;
+/** Longest ring, steps. */
+const LONGEST = 400;
+/** Where a drum's body sounds, Hz: cymbals must not lengthen a tom. */
+const BODY: Record<Kind, readonly [number, number]> = { kick: [30, 160], snare: [100, 9000], tom: [50, 450], hat: [3000, 15000], cymbal: [2000, 15000] };
+/** The peak of a stroke lies within this of its attack, ms. */
+const PEAK_MS = 30;
+const CLEAR_OF_NEXT_MS = 15;
+const LEAST_STROKES = 3;
+/** A tom is heard within this factor of its note. */
+const NOTE_WIDTH = 1.35;
+/** The slope is told over this many dB above where spill begins, which is so far over the level before strokes, and never believed deeper than this. */
+const EVALUATED_DB = 15;
+const OVER_FLOOR_DB = 6;
+const DEEPEST_DB = -45;
+/** Toms ring along with kick and snare in fills: more of what holds their note up late is not their own stroke's. */
+const OVER_FLOOR_TOM_DB = 30;
+/** How long ago the stroke before must be for the level before a stroke to be without it, ms: the longest that enough strokes allow. */
+const LONG_GONE_MS = [1200, 600, 300];
+const RELAXED = 0.85;
+/** Of the levels that strokes have at a time: low, since others only add. */
+const QUANTILE = 0.4;
+/** Slopes of a ring's end that are believed, dB per ms. */
+const SLOPE = { least: -0.03, most: -0.12 };
+
+const db = (p: number) => 10 * Math.log10(p + 1e-14);
+
+/** Sliding mean over `n` values, centred. */
+function smooth(v: Float64Array, n: number): Float64Array {
+  const sum = new Float64Array(v.length + 1);
+  for (let i = 0; i < v.length; i++) sum[i + 1] = sum[i] + v[i];
+  const half = n >> 1;
+  return v.map((_, i) => {
+    const [a, b] = [Math.max(0, i - half), Math.min(v.length, i + half + 1)];
+    return (sum[b] - sum[a]) / (b - a);
+  });
+}
+
+/** `x`: the raw mic; `own`: frames of its drum's strokes, rising. Null with fewer than three strokes. */
+export function learnRing(x: Float32Array, rate: number, drum: string, own: readonly number[]): Ring | null {
+  if (own.length < LEAST_STROKES) return null;
+  const kind = kindOf(drum);
+  const note = kind === 'tom' ? noteOf(x, rate, own.slice(0, 60), BODY.tom) : 0;
+  const [low, high] = note > 0 ? [note / NOTE_WIDTH, note * NOTE_WIDTH] : BODY[kind];
+  const body = new Float32Array(x.length);
+  bandPass(x, rate, low, high, body);
+  const env = smooth(powerSteps(body, rate, 1000), 5);
+  const full = smooth(powerSteps(x, rate, 1000), 5);
+  const n = env.length;
+  const at = own.map((f) => Math.min(n - 1, Math.round((f / rate) * 1000)));
+  const peakOf = (v: Float64Array, k: number) => {
+    let p = 0;
+    for (let i = k; i < Math.min(n, k + PEAK_MS); i++) p = Math.max(p, v[i]);
+    return p;
+  };
+  const peaks = at.map((k) => db(peakOf(env, k)));
+  const top = quantile(peaks, 0.98);
+  const middle = quantile(peaks, 0.5);
+  const fullPeaks = at.map((k) => db(peakOf(full, k)));
+  const steps: number[][] = [];
+  at.forEach((k, i) => {
+    if (peaks[i] < middle) return;
+    const end = Math.min(n, (at[i + 1] ?? n) - CLEAR_OF_NEXT_MS);
+    for (let s = 0; s < LONGEST && k + s * STEP_MS < end; s++) {
+      steps[s] ??= [];
+      // the note against the whole stroke: the stick is louder than the ring it leaves
+      steps[s].push(db(env[k + s * STEP_MS]) - fullPeaks[i]);
+    }
+  });
+  const enough = Math.min(4, Math.max(2, Math.floor(own.length / 3)));
+  const heard: number[] = [];
+  for (let s = 0; s < steps.length && steps[s].length >= enough; s++) {
+    const v = s * STEP_MS <= PEAK_MS ? 0 : quantile(steps[s], QUANTILE);
+    heard.push(Math.min(v, heard[s - 1] ?? 0));
+  }
+  const usual = quantile(fullPeaks.filter((_, i) => peaks[i] >= middle), 0.5);
+  const decay = carriedOn(heard, Math.min(-12, Math.max(DEEPEST_DB, quietBefore(env, at) - usual + (kind === 'tom' ? OVER_FLOOR_TOM_DB : OVER_FLOOR_DB))));
+  const loudest = quantile(fullPeaks, 0.98);
+  return { decayDb: decay.map((v) => Number(v.toFixed(2))), spillDb: Number(Math.min(0, spillOf(full, at, peaks.map((p) => p - top), decay) - loudest).toFixed(2)), topDb: Number(loudest.toFixed(2)) };
+}
+
+/**
+ * What is heard down to `floorDb`, where it is the drum's, and from there on no slower than the slope over the last 15 dB above, a little relaxed: below that
+ * it is spill that holds the level up (as a room's decay is told above its noise, ISO 3382).
+ */
+function carriedOn(heard: readonly number[], floorDb: number): number[] {
+  const at = (db: number) => heard.findIndex((v) => v <= db);
+  const down = at(floorDb);
+  const end = down >= 0 ? down : heard.length - 1;
+  const before = at(Math.min(-3, heard[end] + EVALUATED_DB));
+  const begin = before >= 0 && before < end ? before : Math.min(end, PEAK_MS / STEP_MS);
+  let slope = SLOPE.most;
+  if (end - begin >= 2) {
+    slope = (RELAXED * (heard[end] - heard[begin])) / ((end - begin) * STEP_MS);
+    // short evidence, from dense playing: twice the ring
+    if (down < 0 && end * STEP_MS < 350) slope *= 0.5;
+    slope = Math.max(SLOPE.most, Math.min(SLOPE.least, slope));
+  }
+  const decay = heard.slice(0, end + 1);
+  while (decay.length < LONGEST && decay[decay.length - 1] > -90) {
+    const line = decay[decay.length - 1] + slope * STEP_MS;
+    decay.push(Math.min(line, heard[decay.length] ?? line));
+  }
+  return decay;
+}
+
+/** Level before a stroke, where the one before is long gone: what the mic hears without its drum, dB. */
+function quietBefore(env: Float64Array, at: readonly number[]): number {
+  for (const apart of LONG_GONE_MS) {
+    const levels = at.flatMap((k, i) => (k > 60 && (i === 0 || k - at[i - 1] > apart) ? [db(env.subarray(k - 60, k - 20).reduce((a, v) => a + v, 0) / 40)] : []));
+    if (levels.length >= LEAST_STROKES) return quantile(levels, 0.5);
+  }
+  return -140;
+}
+
+/** Power of a stroke's note by frequency, whose peak is the drum's own: 20 to 150 ms after the attack, at strokes in the upper half by what sounds there. Hz. */
+function noteOf(x: Float32Array, rate: number, own: readonly number[], band: readonly [number, number]): number {
+  let best = { hz: 0, p: 0 };
+  const [from, length] = [Math.round(0.02 * rate), Math.round(0.13 * rate)];
+  for (let hz = band[0]; hz <= band[1]; hz *= 1.03) {
+    const c = 2 * Math.cos((2 * Math.PI * hz) / rate);
+    const powers = own.map((f) => {
+      // Goertzel's recurrence
+      let [a, b] = [0, 0];
+      for (let i = 0; i < length; i++) {
+        const w = 0.5 - 0.5 * Math.cos((2 * Math.PI * i) / length);
+        const v = w * (x[f + from + i] ?? 0) + c * a - b;
+        b = a;
+        a = v;
+      }
+      return a * a + b * b - c * a * b;
+    });
+    const p = quantile(powers, 0.6) / hz;
+    if (p > best.p) best = { hz, p };
+  }
+  return best.hz;
+}
+
+/** Level of the louder half of what is heard where the drum itself has rung out, dB. */
+function spillOf(full: Float64Array, at: readonly number[], strengths: readonly number[], decay: readonly number[]): number {
+  const silent = new Uint8Array(full.length).fill(1);
+  at.forEach((k, i) => {
+    let s = decay.findIndex((d) => strengths[i] + d < -50);
+    if (s < 0) s = decay.length;
+    silent.fill(0, Math.max(0, k - 5), Math.min(full.length, k + s * STEP_MS));
+  });
+  const rest = Array.from(full).filter((_, i) => silent[i] && i % 7 === 0);
+  return rest.length < 20 ? -90 : db(quantile(rest, 0.75));
+}
+
+/** Milliseconds until a stroke of `strength` (0..1) has fallen to `floorDb` under the loudest. */
+export function ringMs(ring: Ring, strength: number, floorDb: number): number {
+  const level = 20 * Math.log10(Math.max(strength, 1e-3));
+  const s = ring.decayDb.findIndex((d) => level + d <= floorDb);
+  return (s < 0 ? ring.decayDb.length : s) * STEP_MS;
+}

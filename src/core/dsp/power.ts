@@ -1,0 +1,11 @@
+/** Mean square of `x` in steps of which there are `perSecond`: step i is from round(i x hop) to round((i + 1) x hop); an unfinished last one is left out. */
+export function powerSteps(x: Float32Array, rate: number, perSecond: number): Float64Array {
+  const hop = rate / perSecond;
+  const out = new Float64Array(Math.floor(x.length / hop));
+  for (let i = 0; i < out.length; i++) {
+    const [a, b] = [Math.round(i * hop), Math.round((i + 1) * hop)];
+    for (let k = a; k < b; k++) out[i] += x[k] * x[k];
+    out[i] /= b - a;
+  }
+  return out;
+}

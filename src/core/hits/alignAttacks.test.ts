@@ -1,0 +1,62 @@
+import { describe, expect, it } from 'vitest';
+import { createGaussian, createRng } from '../dsp/rng';
+import { alignAttacks } from './alignAttacks';
+
+const RATE = 48000;
+const BAND = [200, 12000] as const;
+const TIMES = Array.from({ length: 24 }, (_, i) => 0.5 + 0.4 * i);
+/** Strokes that stir faintly for 2.5 ms before the blow; `strength` of each. */
+function strokes(strength: (i: number) => number, noise: number, seed: number): Float32Array {
+  const g = createGaussian(createRng(seed));
+  const x = Float32Array.from({ length: 11 * RATE }, () => noise * g());
+  TIMES.forEach((t, k) => {
+    const at = Math.round(t * RATE);
+    for (let i = 0; i < 0.2 * RATE; i++) {
+      const ms = (1000 * i) / RATE;
+      x[at + i] += strength(k) * g() * (ms < 2.5 ? 0.04 : Math.exp(-(ms - 2.5) / 25));
+    }
+  });
+  return x;
+}
+const late = (times: readonly number[]) => times.map((t, i) => 1000 * (t - TIMES[i]));
+
+describe('alignment of attacks', () => {
+  it('brings picks at the blow back to the first stirring, soft strokes by the shape of clear ones', () => {
+    const strength = (i: number) => (i % 3 === 0 ? 0.03 : 0.8);
+    const x = strokes(strength, 0.004, 1);
+    const picked = TIMES.map((t) => t + 0.0025);
+    const moved = alignAttacks(x, RATE, picked, TIMES.map((_, i) => strength(i)), BAND, 0.004);
+    for (const ms of late(moved)) expect(Math.abs(ms)).toBeLessThan(0.8);
+  });
+
+  it('leaves finer picks alone where they stand within the windows', () => {
+    const g = createGaussian(createRng(2));
+    const x = Float32Array.from({ length: 11 * RATE }, () => 1e-4 * g());
+    for (const t of TIMES) for (let i = 0; i < 0.1 * RATE; i++) x[Math.round(t * RATE) + i] += 0.5 * g() * Math.exp(-i / 900);
+    const picked = TIMES.map((t, i) => t + 1e-4 * (i % 3));
+    expect(alignAttacks(x, RATE, picked, TIMES.map(() => 1), BAND, 0.004)).toEqual(picked);
+  });
+
+  it('does not go before what such a drum swells: what comes earlier is another one', () => {
+    const x = strokes(() => 0.8, 0.001, 3);
+    const picked = TIMES.map((t) => t + 0.0025);
+    const moved = alignAttacks(x, RATE, picked, TIMES.map(() => 0.8), BAND, 0);
+    for (const ms of late(moved)) expect(ms).toBeGreaterThan(1.5);
+  });
+
+  it('is not pulled by another drum just before', () => {
+    const x = strokes(() => 0.8, 0.001, 4);
+    const g = createGaussian(createRng(5));
+    // a third of the strokes have something 6 ms earlier, a quarter as loud
+    TIMES.forEach((t, k) => {
+      if (k % 3 === 0) for (let i = 0; i < 0.004 * RATE; i++) x[Math.round((t - 0.006) * RATE) + i] += 0.2 * g();
+    });
+    const moved = alignAttacks(x, RATE, TIMES.map((t) => t + 0.0025), TIMES.map(() => 0.8), BAND, 0.004);
+    for (const ms of late(moved)) expect(Math.abs(ms)).toBeLessThan(0.8);
+  });
+
+  it('says nothing of fewer than five clear strokes', () => {
+    const x = strokes(() => 0.8, 0.001, 6);
+    expect(alignAttacks(x, RATE, TIMES.slice(0, 4), [1, 1, 1, 1], BAND, 0.004)).toEqual(TIMES.slice(0, 4));
+  });
+});

@@ -1,0 +1,128 @@
+/**
+ * Brings the times of a drum's hits to the first movement of its strokes. The first rise of a soft stroke is buried in spill, so that what is picked there comes
+ * late by whatever the drum takes to swell; but all strokes of a drum swell alike. From its clear strokes the shape of the attack is learnt (power per quarter
+ * millisecond), every stroke is laid over it where the levels differ least, and told where the shape begins.
+ */
+import { powerSteps } from '../dsp/power';
+import { bandPass, quantile } from './candidates';
+
+/** Windows of the shape: per second, before the attack, after it. */
+const HOPS = 4000;
+const BEFORE = 24;
+const AFTER = 48;
+/** How far a stroke may be moved, windows: earlier, later. */
+const EARLIER = 36;
+const LATER = 16;
+/** Strokes the shape is learnt from: fewer say nothing, more say no more. */
+const LEAST = 5;
+const MOST = 40;
+const ROUNDS = 4;
+/** Largest difference of a window that counts, as a natural logarithm of power. */
+const MOST_WRONG = 2;
+/** The shape begins where it first comes to this share of its largest window and stands this many times over what is before it. */
+const BEGINS = 10 ** -3.3;
+const STANDS_OUT = 2.5;
+/** A pick no later than this after the beginning, and no earlier than that before it, is finer than the windows: it stays. Seconds. */
+const FINE_LATE_S = 0.0014;
+const FINE_EARLY_S = 0.002;
+
+interface Shape {
+  /** Windows from BEFORE before the picks on; the mean of strokes of unit sum, what was there before taken off. */
+  readonly power: Float64Array;
+}
+
+/**
+ * `times` in seconds, rising; `strengths` alike. `x` is the drum's own mic, `band` where its attack is heard, Hz, `swellS` how long before its pick such a drum may begin to swell: what comes
+ * earlier in the shape is what is often struck together with it. Gives new times.
+ */
+export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number): number[] {
+  const y = new Float32Array(x.length);
+  bandPass(x, rate, band[0], band[1], y);
+  const e = powerSteps(y, rate, HOPS).map((v) => v + 1e-14);
+  const n = e.length;
+  const logs = e.map(Math.log);
+  const at = times.map((t) => Math.floor(t * HOPS + 0.5));
+  const quiet = at.map((k) => quantile(e.subarray(Math.max(0, k - 120), Math.max(1, k - 24)), 0.6) + 1e-13);
+  const alone = (i: number) => i === 0 || at[i] - at[i - 1] > 0.04 * HOPS;
+  const inside = (k: number) => k - BEFORE - EARLIER >= 0 && k + AFTER + LATER < n;
+  const clear = Array.from(times.keys())
+    .filter((i) => alone(i) && inside(at[i]))
+    .map((i) => {
+      let p = 0;
+      for (let k = at[i]; k < at[i] + AFTER; k++) p = Math.max(p, e[k]);
+      return { i, stands: (strengths[i] ** 2 * p) / quiet[i] };
+    })
+    .sort((a, b) => b.stands - a.stands)
+    .slice(0, Math.min(MOST, Math.max(LEAST, Math.ceil(times.length / 3))))
+    .map((q) => q.i);
+  if (clear.length < LEAST) return [...times];
+  const shift = new Int32Array(times.length);
+  let shape = shapeOf(e, clear, at, shift, quiet);
+  for (let r = 0; r < ROUNDS; r++) {
+    for (const i of clear) shift[i] = fitShift(e, logs, at[i], quiet[i], shape);
+    // the shape stays where the picks are on the whole
+    const middle = Math.round(quantile(clear.map((i) => shift[i]), 0.5));
+    for (const i of clear) shift[i] -= middle;
+    shape = shapeOf(e, clear, at, shift, quiet);
+  }
+  const begin = Math.max(beginningOf(shape), BEFORE - Math.round(swellS * HOPS));
+  return times.map((t, i) => {
+    if (!inside(at[i])) return t;
+    const moved = (at[i] + fitShift(e, logs, at[i], quiet[i], shape) - BEFORE + begin) / HOPS;
+    return t - moved <= FINE_LATE_S && moved - t <= FINE_EARLY_S ? t : moved;
+  });
+}
+
+function shapeOf(e: Float64Array, which: readonly number[], at: readonly number[], shift: Int32Array, quiet: readonly number[]): Shape {
+  const rows = which.map((i) => {
+    const from = at[i] + shift[i] - BEFORE;
+    const row = Float64Array.from({ length: BEFORE + AFTER }, (_, k) => Math.max(0, e[from + k] - quiet[i]));
+    const sum = row.reduce((a, b) => a + b, 0) || 1;
+    return row.map((v) => v / sum);
+  });
+  return { power: Float64Array.from({ length: BEFORE + AFTER }, (_, k) => quantile(rows.map((r) => r[k]), 0.5)) };
+}
+
+/** Levels tried, against what the windows round the pick hold. */
+const LEVELS = [0.35, 0.6, 1, 1.6];
+
+/** By how many windows the stroke picked at `k` begins later than the shape's zero. `logs` of the windows' power. */
+function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number, shape: Shape): number {
+  const { power } = shape;
+  const length = power.length;
+  let [sum, total] = [0, 1e-30];
+  for (let j = 0; j < length; j++) {
+    sum += Math.max(0, e[k - BEFORE + j] - quiet);
+    total += power[j];
+  }
+  const silent = Math.log(quiet);
+  const model = new Float64Array(length);
+  let [best, where] = [Number.POSITIVE_INFINITY, 0];
+  for (const l of LEVELS) {
+    const g = Math.max(1e-14, (l * sum) / total);
+    for (let p = 0; p < length; p++) model[p] = Math.log(quiet + g * power[p]);
+    for (let s = -EARLIER; s <= LATER; s++) {
+      let d = 0;
+      // everything any shift looks at is explained: what lies before the shape as quiet, what lies after it as its end
+      for (let j = -EARLIER - BEFORE; j < AFTER + LATER; j++) {
+        const p = j - s + BEFORE;
+        const off = Math.abs(logs[k + j] - (p < 0 ? silent : model[p < length ? p : length - 1]));
+        // what another drum adds just before must not count without end
+        d += Math.min(off, MOST_WRONG);
+      }
+      if (d < best) {
+        best = d;
+        where = s;
+      }
+    }
+  }
+  return where;
+}
+
+function beginningOf({ power }: Shape): number {
+  const top = Math.max(...power);
+  const before = quantile(power.subarray(0, BEFORE / 3), 0.9);
+  const limit = Math.max(BEGINS * top, STANDS_OUT * before);
+  const first = power.findIndex((v, k) => v > limit && (power[k + 1] ?? 0) > limit);
+  return first < 0 ? BEFORE : first;
+}

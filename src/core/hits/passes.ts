@@ -1,0 +1,119 @@
+/**
+ * The finding of hits in two passes. The first knows of each drum only what its own patterns explain, learnt blindly. The second learns the patterns anew from
+ * the strokes that the first is sure of, crash and ride each for itself, and knows what the first thought of every other drum at the same moment: a
+ * tom's stroke that a neighbouring tom's mic hears too goes to the tom that explains it better.
+ */
+import { firstIndex } from '../dsp/search';
+import { type Network, certainties, choose } from './classify';
+import { type Described, describe } from './features';
+import { type Kind, kindOf } from './kinds';
+import { type Learnt, learnPatterns, relearn } from './patterns';
+import { CYMBALS, type Song, type Source } from './song';
+
+/** One network for each kind of drum with a close mic, and one each for cymbals that only overheads hear. */
+export type NetworkName = Kind | 'crash' | 'ride';
+export type NetworkSet = Readonly<Partial<Record<NetworkName, Network>>>;
+export const FAR: readonly NetworkName[] = ['crash', 'ride'];
+
+/** A drum that hits are sought for, with the candidates that may be its strokes. */
+export interface Track {
+  readonly drum: string;
+  readonly network: NetworkName;
+  readonly source: Source;
+  readonly described: Described;
+}
+
+export interface FirstPass {
+  readonly learnt: Learnt;
+  /** Those that are played; cymbals last. */
+  readonly tracks: readonly Track[];
+}
+
+export function firstPass(song: Song): FirstPass {
+  const learnt = learnPatterns(song);
+  const tracks: Track[] = [];
+  for (const drum of song.drums) {
+    const source = song.sources.get(drum);
+    if (source && learnt.set.has(drum) && isPlayed(learnt.seeds.get(drum) ?? [], source.time)) tracks.push({ drum, network: kindOf(drum), source, described: describe(song, source, learnt.patterns, drum) });
+  }
+  const source = song.sources.get(CYMBALS);
+  if (source && learnt.set.has(CYMBALS)) {
+    const described = describe(song, source, learnt.patterns, CYMBALS);
+    for (const drum of FAR) if (!song.drums.includes(drum)) tracks.push({ drum, network: drum, source, described });
+  }
+  return { learnt, tracks };
+}
+
+/** A drum that is played gives seeds at two places at least. */
+function isPlayed(seeds: readonly number[], time: Float64Array): boolean {
+  return new Set(seeds.map((i) => Math.round(time[i] * 10))).size >= 2;
+}
+
+/** A drum that is played has strokes beyond doubt; where there are not two of them, what is found is spill. */
+const BEYOND_DOUBT = 0.9;
+export const believable = (certainty: Float64Array): boolean => certainty.filter((c) => c >= BEYOND_DOUBT).length >= 2;
+
+/** Hits this certain teach the second pass. */
+const SURE = 0.85;
+/** Hits this certain count, unless a person sets another threshold. */
+export const THRESHOLD = 0.4;
+
+/**
+ * `certainty`: what the first pass thinks, by track. Gives the tracks worth a second look, their features made anew. Features of the second pass: those
+ * of the first, then what the first thought of this candidate, of its neighbours, and of others at the same moment.
+ */
+export function secondPass(song: Song, first: FirstPass, certainty: readonly Float64Array[]): Track[] {
+  const alive = first.tracks.map((t, k) => ({ ...t, certainty: certainty[k] })).filter((t) => t.source.drum === CYMBALS || believable(t.certainty));
+  const chosen = alive.map((t) => choose(t.source.time, t.certainty, THRESHOLD));
+  const patterns = relearn(
+    song, first.learnt,
+    alive.map((t, k) => ({ drum: t.drum, source: t.source, sure: chosen[k].filter((i) => t.certainty[i] >= SURE && alive.every((o) => o === t || o.source !== t.source || o.certainty[i] < t.certainty[i])) })),
+  );
+  return alive.map((t, k) => {
+    const d = describe(song, t.source, patterns, patterns.names.includes(t.drum) ? t.drum : CYMBALS);
+    const { n, time } = t.source;
+    const width = d.count + MORE;
+    const features = new Float32Array(n * width);
+    for (let i = 0; i < n; i++) {
+      features.set(d.features.subarray(i * d.count, (i + 1) * d.count), i * width);
+      features.set(around(time[i], i), i * width + d.count);
+    }
+    /** What the first pass thought around a moment. */
+    function around(at: number, i: number): number[] {
+      let [before, after] = [LEAST_LOGIT, LEAST_LOGIT];
+      for (let j = i - 1; j >= 0 && at - time[j] < NEAR_S; j--) before = Math.max(before, logit(t.certainty[j]));
+      for (let j = i + 1; j < n && time[j] - at < NEAR_S; j++) after = Math.max(after, logit(t.certainty[j]));
+      const others = new Float64Array(KINDS.length).fill(LEAST_LOGIT);
+      let louder = -3;
+      alive.forEach((o, j) => {
+        if (j === k) return;
+        const kind = KINDS.indexOf(o.network === 'crash' || o.network === 'ride' ? 'cymbal' : o.network);
+        const q = o.source;
+        for (let m = firstIndex(q.n, (i) => q.time[i] >= at - SAME_S); m < q.n && q.time[m] <= at + SAME_S; m++) {
+          const l = logit(o.certainty[m]);
+          if (l > others[kind]) others[kind] = l;
+          if (o.network === t.network && o.source !== t.source && l > -1) louder = Math.max(louder, (o.described.levelDb[m] - d.levelDb[i]) / 10);
+        }
+      });
+      return [logit(t.certainty[i]), before, after, ...others, Math.min(3, louder)];
+    }
+    return { ...t, described: { ...d, features, count: width } };
+  });
+}
+
+const KINDS: readonly Kind[] = ['kick', 'snare', 'hat', 'tom', 'cymbal'];
+/** Features that the second pass adds. */
+const MORE = 3 + KINDS.length + 1;
+/** Strokes on other drums this near are the same moment; own candidates this near are neighbours. */
+const SAME_S = 0.008;
+const NEAR_S = 0.022;
+const LEAST_LOGIT = -6;
+const logit = (c: number) => Math.min(6, Math.max(LEAST_LOGIT, Math.log((c + 1e-9) / (1 - c + 1e-9))));
+
+/** Certainties of tracks by networks; none for those without one. */
+export const judge = (tracks: readonly Track[], networks: NetworkSet): Float64Array[] =>
+  tracks.map((t) => {
+    const net = networks[t.network];
+    if (net && net.inputs !== t.described.count) throw new RangeError(`the network of ${t.network} takes ${net.inputs} features, not ${t.described.count}: train it anew`);
+    return net ? certainties(net, t.described.features) : new Float64Array(t.source.n);
+  });

@@ -1,0 +1,54 @@
+/**
+ * A proposed treatment for every mic, from its role, its drum's hits and how that rings: where practitioners begin. Toms are cut into slices with natural
+ * tails, kick and snare are gated by their own hits; hat, overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
+ */
+import { type Ring, ringMs } from '../clean/ring';
+import { kindOf } from '../hits/kinds';
+import type { GateSettings } from '../params/gateParams';
+import { SLICE_DEFAULTS, type SliceSettings } from '../params/sliceParams';
+import type { Change, Edit, Json } from './edits';
+import { sameJson } from './edits';
+import { countedHits } from './live';
+import type { Plan, PlanMic, Treatment } from './plan';
+import { roleOf } from './roles';
+
+/** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second. */
+const HELD_DB = -32;
+const GONE_DB = -52;
+const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
+
+/** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */
+export function gateTimes(ring: Ring | null): Pick<GateSettings, 'holdMs' | 'releaseMs'> {
+  if (!ring) return WITHOUT_RING as Pick<GateSettings, 'holdMs' | 'releaseMs'>;
+  const held = Math.min(2000, Math.max(60, ringMs(ring, 1, HELD_DB)));
+  const gone = Math.max(held + 40, ringMs(ring, 1, GONE_DB));
+  return { holdMs: Math.round(held), releaseMs: Math.round(Math.min(1000, Math.max(60, gone - held))) };
+}
+
+const TOM: Partial<SliceSettings> = { ...SLICE_DEFAULTS, on: true, leadMs: 10, fadeInMs: 6 };
+
+/** What is proposed for one mic; null where it is best left alone. */
+export function proposeTreatment(mic: PlanMic, strokes: number): Treatment | null {
+  const { drum, group } = roleOf(mic.role);
+  if (!drum || group !== 'close' || strokes === 0) return null;
+  const kind = kindOf(drum);
+  const { gate, slices } = mic.treatment;
+  if (kind === 'tom') return { ...mic.treatment, gate: { ...gate, on: false }, slices: { ...slices, ...TOM } };
+  if (kind === 'kick' || kind === 'snare') {
+    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, ...gateTimes(mic.ring) }, slices: { ...slices, on: false } };
+  }
+  return null;
+}
+
+/** One edit that gives every mic its proposed treatment; mics that a person has already treated are left alone unless `all`. */
+export function proposePlan(plan: Plan, untouched: (t: Treatment) => boolean, all = false): Edit {
+  const hits = countedHits(plan);
+  const changes: Change[] = [];
+  for (const id of plan.order) {
+    const mic = plan.mics[id];
+    if (!all && !untouched(mic.treatment)) continue;
+    const after = proposeTreatment(mic, hits.get(roleOf(mic.role).drum ?? '')?.length ?? 0);
+    if (after && !sameJson(after, mic.treatment)) changes.push({ path: ['mics', id, 'treatment'], before: mic.treatment as unknown as Json, after: after as unknown as Json });
+  }
+  return { label: `Proposed treatment of ${changes.length} ${changes.length === 1 ? 'mic' : 'mics'}`, changes };
+}

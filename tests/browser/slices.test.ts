@@ -1,0 +1,263 @@
+/** Slices in Clean, as a hand would use them: edges and fades dragged, many at once, tiles, keys, undo, reload, and what is heard. */
+import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
+import type { Slice } from '../../src/core/clean/slices';
+import { liveTreatment, slicesOf } from '../../src/core/plan/live';
+import type { Plan } from '../../src/core/plan/plan';
+import { createKitRenderer } from '../../src/core/render';
+import { type Sql, connect } from '../../src/server/db';
+import { type Session, importKit, openBrowser, openClean, rendered, saved } from '../support/browser';
+
+let s: Session;
+let sql: Sql;
+let id: string;
+let tom: string;
+
+beforeAll(async () => {
+  s = await openBrowser();
+  sql = connect(inject('databaseUrl'), 2);
+  id = await importKit(s);
+  tom = await openClean(s.page, s.url, id, 'tom-1');
+});
+afterAll(async () => {
+  expect(s.errors).toEqual([]);
+  await s.close();
+  await sql.end();
+});
+
+const plan = async () => (await s.page.evaluate(() => window.freshGap.store.getState().plan)) as Plan;
+const slices = async (): Promise<readonly Slice[]> => slicesOf(await plan(), tom);
+const storedEdits = async () => (await sql`select doc from plan where recording_id = ${id}`)[0].doc.mics[tom].treatment.sliceEdits;
+const showAll = () => s.page.evaluate(() => window.freshGap.store.setState((b) => ({ view: { from: 0, to: b.data?.recording.frames ?? 1 } })));
+const show = (from: number, to: number) => s.page.evaluate((a, b) => window.freshGap.store.setState({ view: { from: a, to: b } }), from, to);
+
+async function drag(selector: string, dx: number) {
+  const box = await (await s.page.waitForSelector(selector))?.boundingBox();
+  if (!box) throw new Error(`${selector} is not shown`);
+  const [x, y] = [box.x + box.width / 2, box.y + Math.min(box.height - 4, 40)];
+  await s.page.mouse.move(x, y);
+  await s.page.mouse.down();
+  for (let i = 1; i <= 6; i++) await s.page.mouse.move(x + (dx * i) / 6, y);
+  await s.page.mouse.up();
+  await saved(s.page);
+}
+
+/** Takes back so many steps by keys. */
+async function undo(steps: number) {
+  await s.page.keyboard.down('Control');
+  for (let i = 0; i < steps; i++) await s.page.keyboard.press('z');
+  await s.page.keyboard.up('Control');
+  await saved(s.page);
+}
+const nothingCut = () =>
+  s.page.waitForFunction(() => {
+    const now = window.freshGap.store.getState().plan;
+    return now?.order.every((m) => !now.mics[m].treatment.slices.on);
+  });
+const noEdits = () => s.page.waitForFunction((m) => Object.keys(window.freshGap.store.getState().plan?.mics[m].treatment.sliceEdits ?? {}).length === 0, {}, tom);
+
+describe('carrying over', () => {
+  it('shows what it comes to, and is one step', async () => {
+    await s.page.keyboard.press('c');
+    await saved(s.page);
+    await s.page.keyboard.press('o');
+    await s.page.waitForSelector('[role="dialog"]');
+    const rows = await s.page.$$eval('[role="dialog"] tbody tr', (list) => list.map((r) => r.textContent ?? ''));
+    expect(rows.length).toBeGreaterThan(1);
+    // close mics of other drums are offered, the siblings are chosen
+    await s.page.$$eval('[role="dialog"] tbody input[type="checkbox"]', (list) => {
+      const first = list[0] as HTMLInputElement;
+      if (!first.checked) first.click();
+    });
+    const chosen = await s.page.$$eval('[role="dialog"] tbody input[type="checkbox"]', (list) => list.filter((i) => (i as HTMLInputElement).checked).length);
+    await s.page.evaluate(() => [...document.querySelectorAll<HTMLButtonElement>('[role="dialog"] button')].find((b) => b.textContent?.startsWith('Carry over to'))?.click());
+    await saved(s.page);
+    const p = await plan();
+    expect(p.order.filter((m) => p.mics[m].treatment.slices.on)).toHaveLength(1 + chosen);
+    await undo(2);
+    await nothingCut();
+  });
+});
+
+describe('slices by level', () => {
+  const steps = async () => (await sql`select count(*)::int as n from plan_edit where recording_id = ${id}`)[0].n as number;
+  const marks = async () => (await plan()).mics[tom].treatment.marks;
+
+  it('are marked in the audio, each move of the level one step, and carried over with marks of the other mic', async () => {
+    await s.page.keyboard.press('c');
+    await saved(s.page);
+    const before = await steps();
+    await s.page.evaluate(() => [...document.querySelectorAll<HTMLButtonElement>('[aria-label="Cut at"] button')].find((b) => b.textContent === 'Level')?.click());
+    await s.page.waitForFunction((m) => (window.freshGap.store.getState().base?.mics[m].treatment.marks.length ?? 0) > 0, {}, tom);
+    await saved(s.page);
+    expect(await steps()).toBe(before + 1);
+    const many = await marks();
+    // a slider dragged over many values
+    const thumb = await (await s.page.waitForSelector('[data-param="openDb"]'))?.boundingBox();
+    if (!thumb) throw new Error('no slider');
+    await s.page.mouse.move(thumb.x + 4, thumb.y + 7);
+    await s.page.mouse.down();
+    for (let i = 1; i <= 8; i++) await s.page.mouse.move(thumb.x + 4 + 2 * i, thumb.y + 7);
+    await s.page.mouse.up();
+    await s.page.waitForFunction((n) => window.freshGap.store.getState().undo?.includes('opens at') && window.freshGap.store.getState().gesture === null && n > 0, {}, many.length);
+    await saved(s.page);
+    expect(await steps()).toBe(before + 2);
+    expect((await marks()).length).toBeLessThan(many.length);
+    expect((await slices()).length).toBeGreaterThan(0);
+
+    await s.page.keyboard.press('o');
+    await s.page.waitForSelector('[role="dialog"] tbody input');
+    const other = await s.page.evaluate(() => {
+      const first = document.querySelector<HTMLInputElement>('[role="dialog"] tbody input[type="checkbox"]');
+      if (first && !first.checked) first.click();
+      const name = first?.closest('tr')?.querySelector('label')?.textContent?.trim() ?? '';
+      const p = window.freshGap.store.getState().plan;
+      return p?.order.find((m) => p.mics[m].name === name) ?? '';
+    });
+    await s.page.evaluate(() => [...document.querySelectorAll<HTMLButtonElement>('[role="dialog"] button')].find((b) => b.textContent?.startsWith('Carry over to'))?.click());
+    await s.page.waitForFunction((m) => window.freshGap.store.getState().base?.mics[m].treatment.slices.on === true, {}, other);
+    await saved(s.page);
+    const carried = (await plan()).mics[other].treatment;
+    expect(carried.marks.length).toBeGreaterThan(0);
+    expect(carried.marks).not.toEqual(await marks());
+    await undo(4);
+    await nothingCut();
+  });
+});
+
+describe('settings by name', () => {
+  it('begin with a starting point, are saved, and are given to another mic', async () => {
+    const menu = async () => {
+      await s.page.click('[aria-label="Begin with settings"]');
+      await s.page.waitForSelector('[role="menu"]');
+    };
+    const choose = (text: string) => s.page.evaluate((t) => [...document.querySelectorAll<HTMLElement>('[role="menuitem"]')].find((e) => e.textContent?.startsWith(t))?.click(), text);
+    await menu();
+    await choose('Cut, tails darkened');
+    await saved(s.page);
+    expect((await plan()).mics[tom].treatment).toMatchObject({ slices: { on: true }, tail: { on: true } });
+    await menu();
+    await s.page.type('[aria-label="Name for these settings"]', 'My toms');
+    await s.page.keyboard.press('Enter');
+    await s.page.waitForFunction(() => [...document.querySelectorAll('[role="menuitem"]')].some((e) => e.textContent === 'My toms'));
+    await s.page.keyboard.press('Escape');
+    const [{ n }] = await sql`select count(*)::int as n from named_settings where name = 'My toms'`;
+    expect(n).toBe(1);
+    const other = (await plan()).order.find((m) => m !== tom) as string;
+    await s.page.evaluate((m) => window.freshGap.store.setState({ focus: m }), other);
+    await menu();
+    await s.page.waitForFunction(() => [...document.querySelectorAll('[role="menuitem"]')].some((e) => e.textContent === 'My toms'));
+    await choose('My toms');
+    await saved(s.page);
+    expect((await plan()).mics[other].treatment.tail.on).toBe(true);
+    await s.page.evaluate((m) => window.freshGap.store.setState({ focus: m }), tom);
+    await undo(2);
+    await nothingCut();
+    await sql`delete from named_settings`;
+  });
+});
+
+describe('slices of a tom', () => {
+  it('come by a key, made from its own hits, and show how many there are', async () => {
+    await s.page.keyboard.press('c');
+    await saved(s.page);
+    expect((await slices()).length).toBeGreaterThan(0);
+    const text = await s.page.$eval('[data-testid="slice-count"]', (e) => e.textContent);
+    expect(text).toMatch(new RegExp(`^${(await slices()).length}, \\d+ %$`));
+  });
+
+  it('have their end dragged: one saved step that a moved setting leaves alone and undo takes back', async () => {
+    const [first] = await slices();
+    await show(first.from - 20_000, first.to + 60_000);
+    const view = await s.page.evaluate(() => window.freshGap.store.getState().view);
+    await drag(`[data-slice="${first.id}"][data-slice-edge="to"]`, 40);
+    const [moved] = await slices();
+    expect(moved.to).toBeGreaterThan(first.to + 1000);
+    expect(moved.edited).toBe(true);
+    // the waveform under it stays where it is
+    expect(await s.page.evaluate(() => window.freshGap.store.getState().view)).toEqual(view);
+    expect(Object.keys(await storedEdits())).toHaveLength(1);
+    const field = await s.page.waitForSelector('#p-ringDb');
+    await field?.click();
+    // its text is selected in the next frame
+    await s.page.waitForFunction(() => { const i = document.querySelector<HTMLInputElement>('#p-ringDb'); return i !== null && i.selectionStart === 0 && i.selectionEnd === i.value.length; });
+    await s.page.keyboard.type('30');
+    await s.page.keyboard.press('Enter');
+    await saved(s.page);
+    expect((await slices())[0].to).toBe(moved.to);
+    await undo(2);
+    await saved(s.page);
+    await noEdits();
+    expect((await slices())[0]).toEqual(first);
+  });
+
+  it('are selected on the waveform and their fades pulled together', async () => {
+    const list = await slices();
+    await show(list[0].from - 5000, list[1].to + 20_000);
+    await s.page.click(`[data-slice-bar="${list[0].id}"]`);
+    await s.page.keyboard.down('Shift');
+    await s.page.click(`[data-slice-bar="${list[1].id}"]`);
+    await s.page.keyboard.up('Shift');
+    expect(await s.page.$eval('[data-testid="slices-selected"]', (e) => e.textContent)).toBe('2 selected');
+    await drag(`[data-slice="${list[0].id}"][data-slice-edge="fadeOut"]`, -12);
+    const after = await slices();
+    expect(after[0].fadeOut).toBeGreaterThan(list[0].fadeOut);
+    expect(after[1].fadeOut).toBe(after[0].fadeOut);
+    expect(after[2].fadeOut).toBe(list[2].fadeOut);
+  });
+
+  it('are reset, dropped and brought back by keys', async () => {
+    await s.page.keyboard.press('r');
+    await saved(s.page);
+    expect(await storedEdits()).toEqual({});
+    const before = (await slices()).length;
+    await s.page.keyboard.press('x');
+    await saved(s.page);
+    expect((await slices()).length).toBe(before - 2);
+    await undo(1);
+    await noEdits();
+    expect((await slices()).length).toBe(before);
+  });
+
+  it('have a picture each: choosing one chooses the slice and goes there', async () => {
+    await showAll();
+    await s.page.keyboard.press('y');
+    const tiles = await s.page.waitForSelector('[data-testid="tiles"] button');
+    const hits = (await slices()).reduce((n, x) => n + x.hits.length, 0);
+    expect(await s.page.$eval('section[aria-label="Tiles"] header', (e) => e.textContent)).toContain(`${hits} hits`);
+    await tiles?.click();
+    expect(await s.page.evaluate(() => window.freshGap.store.getState().slices.size)).toBe(1);
+    // what is drawn is not empty
+    await s.page.waitForFunction(() => {
+      const c = document.querySelector<HTMLCanvasElement>('[data-testid="tiles"] canvas');
+      const d = c?.getContext('2d')?.getImageData(0, 0, c.width, 100).data;
+      return d ? new Set(Array.from({ length: 4000 }, (_, i) => d[4 * i * 9])).size > 3 : false;
+    });
+    await s.page.keyboard.press('y');
+  });
+
+  it('sound as they are rendered, with tail damping too, and are there after a reload', async () => {
+    await s.page.keyboard.press('d');
+    await saved(s.page);
+    await s.page.reload();
+    await s.page.waitForFunction((m) => window.freshGap?.store.getState().plan?.mics[m]?.treatment.tail.on === true, {}, tom);
+    const p = await plan();
+    const at = slicesOf(p, tom)[0].from - 3000;
+    await s.page.evaluate((m) => window.freshGap.store.setState({ focus: m, alone: true, listen: 'after', monitorDb: 0 }), tom);
+    const n = 40_000;
+    const [heard] = await rendered(s.page, at, n);
+    await s.page.evaluate(() => window.freshGap.store.setState({ listen: 'before' }));
+    // what went in, from the start of the song on as far as needed
+    const [raw] = await rendered(s.page, 0, at + n + 4000);
+    const kit = createKitRenderer(48000, [tom], [liveTreatment(p, tom)]);
+    const input = Float32Array.from({ length: at + n + kit.latency }, (_, i) => (raw[i] ?? 0) / Math.SQRT1_2 / Math.SQRT1_2);
+    const output = new Float32Array(input.length);
+    kit.process([input], [output], input.length, undefined, undefined, 0);
+    let [worst, top] = [0, 0];
+    for (let i = 0; i < n; i++) {
+      worst = Math.max(worst, Math.abs(heard[i] - output[at + kit.latency + i] * 0.5));
+      top = Math.max(top, Math.abs(heard[i]));
+    }
+    expect(top).toBeGreaterThan(0.01);
+    expect(worst).toBeLessThan(1e-4);
+  });
+});
