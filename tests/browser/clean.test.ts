@@ -185,19 +185,33 @@ describe('two tabs on one recording', () => {
     await saved(s.page);
     const here = await gate();
     expect(here?.on).toBe(!release?.on);
-    // a change on the old plan
+    // a change on the old plan, of something else: both stand
     await other.bringToFront();
     await other.focus('[role="slider"][aria-label="Hold"]');
     await other.keyboard.press('ArrowRight');
     await sees(other, 'Changed in another tab');
+    await saved(other);
+    const first = await storedGate();
+    expect(first.on).toBe(here?.on);
+    expect(first.holdMs).not.toBe(here?.holdMs);
+    // a change on the old plan, of the same: the newer plan stands
+    await s.page.bringToFront();
+    await s.page.waitForFunction((m, h) => window.freshGap.store.getState().plan?.mics[m].treatment.gate.holdMs === h, {}, tom, first.holdMs);
+    await s.page.focus('[role="slider"][aria-label="Hold"]');
+    for (let n = 0; n < 2; n++) await s.page.keyboard.press('ArrowRight');
+    await saved(s.page);
+    const newer = await storedGate();
+    await other.bringToFront();
+    await other.focus('[role="slider"][aria-label="Hold"]');
+    await other.keyboard.press('ArrowLeft');
+    const again = await other.waitForSelector('::-p-aria([name="Apply it again"])', { visible: true });
     const loaded = await other.evaluate((m) => window.freshGap.store.getState().plan?.mics[m].treatment.gate, tom);
-    expect(loaded).toEqual(here);
-    expect(await storedGate()).toEqual(here);
-    await press(other, 'Apply it again');
+    expect(loaded).toEqual(newer);
+    expect(await storedGate()).toEqual(newer);
+    await again?.click();
     await saved(other);
     const both = await storedGate();
-    expect(both.on).toBe(here?.on);
-    expect(both.holdMs).not.toBe(here?.holdMs);
+    expect(both.holdMs).not.toBe(newer.holdMs);
     // the first tab, which listens, has followed
     await s.page.bringToFront();
     await s.page.waitForFunction((m, h) => window.freshGap.store.getState().plan?.mics[m].treatment.gate.holdMs === h, {}, tom, both.holdMs);

@@ -31,7 +31,7 @@ export function sameJson(a: unknown, b: unknown): boolean {
 }
 
 /** Places where things come and go by key: null stands for "not there". */
-const isKeyed = (path: readonly string[]) => (path[0] === 'hits' && (path.length === 2 || path.length === 3)) || (path[0] === 'thresholds' && path.length === 2) || (path[3] === 'gaps' && path.length === 5);
+const isKeyed = (path: readonly string[]) => (path[0] === 'hits' && (path.length === 2 || path.length === 3)) || (path[0] === 'thresholds' && path.length === 2) || ((path[3] === 'gaps' || path[3] === 'sliceEdits') && path.length === 5);
 
 function setKey(node: unknown, path: readonly string[], change: Change): unknown {
   const key = path[path.length - 1];
@@ -80,6 +80,11 @@ export function rebaseEdit(plan: Plan, edit: Edit): Edit {
     return before === undefined || sameJson(before, c.after) ? [] : [{ path: c.path, before, after: c.after }];
   });
   return { label: edit.label, changes };
+}
+
+/** Whether a state of the plan has everywhere what the edit was made on. */
+export function isUpToDate(plan: Plan, edit: Edit): boolean {
+  return edit.changes.every((c) => sameJson(valueAt(plan, c.path) ?? (isKeyed(c.path) ? null : undefined), c.before));
 }
 
 /** Joins two edits of one gesture: the first "before" with the last "after" at each path; values that came back drop out. */

@@ -4,7 +4,7 @@
  */
 import { create } from 'zustand';
 import { FreshGapError } from '../../core/errors';
-import { type Edit, applyEdit, mergeEdits, rebaseEdit } from '../../core/plan/edits';
+import { type Edit, applyEdit, isUpToDate, mergeEdits, rebaseEdit } from '../../core/plan/edits';
 import type { Plan, PlanMic } from '../../core/plan/plan';
 import type { Listen, Loop } from '../../engine/protocol';
 import type { GateFigures } from '../../core/measure/gateOverview';
@@ -64,6 +64,15 @@ export interface Bench {
   picked: ReadonlySet<string>;
   /** A stretch of the focused mic, frames. */
   selection: { from: number; to: number } | null;
+  /** What the settings beside the waveform are of. */
+  panel: 'gate' | 'slices' | 'tail';
+  /** Ids of selected slices of the focused mic. */
+  slices: ReadonlySet<string>;
+  tiles: boolean;
+  /** Whether carrying over is being looked at. */
+  carrying: boolean;
+  /** Width of the waveform, CSS pixels. */
+  waveWidth: number;
   /** Whether transients are wanted: someone stepped. */
   stepping: boolean;
   analysis: AnalysisView | null;
@@ -75,7 +84,7 @@ export interface Bench {
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
   focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, solo: new Set(), muted: new Set(),
-  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, hit: null, picked: new Set(), selection: null, stepping: false, analysis: null, preview: null, previewLoading: null,
+  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;
@@ -128,6 +137,8 @@ export async function openBench(id: string): Promise<void> {
 }
 
 useBench.subscribe((s, old) => {
+  // what was selected was of another mic
+  if (s.focus !== old.focus && (s.slices.size || s.selection)) set({ slices: new Set(), selection: null });
   if (s.data && (s.focus !== old.focus || s.view !== old.view || s.loop !== old.loop || s.loopOn !== old.loopOn || s.alone !== old.alone || s.waveScale !== old.waveScale)) {
     const { focus, view, loop, loopOn, alone, waveScale } = s;
     sessionStorage.setItem(viewKey(s.id), JSON.stringify({ focus, view, loop, loopOn, alone, waveScale }));
@@ -166,6 +177,13 @@ async function send() {
       set({ saving: 'saved', gesture: null });
       const stale = e instanceof FreshGapError && e.code === 'PLAN_STALE';
       const edit = edits.length ? edits.reduce(mergeEdits) : undefined;
+      const { base } = get();
+      // nobody else touched what was changed here: both stand
+      if (stale && edit && base && edit.changes.length > 0 && lost.length === edits.length && isUpToDate(base, edit)) {
+        commit(edit);
+        notify('updated', {});
+        continue;
+      }
       notify(stale ? 'stale' : 'failed', { edit, error: e });
     }
   }
