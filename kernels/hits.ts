@@ -2,22 +2,7 @@
  * Kernels of the finding of hits, in AssemblyScript with 128-bit lanes: band powers of a whole mic, spectra around given times, and fits of
  * events. They work on memory handed to them; src/core/kernels/hitKernels.ts is their only caller.
  */
-
-let top: usize = __heap_base;
-
-/** Gives all memory back. */
-export function reset(): void {
-  top = __heap_base;
-}
-
-/** A place for so many bytes, aligned to 16. */
-export function alloc(bytes: usize): usize {
-  const at = (top + 15) & ~(<usize>15);
-  top = at + bytes;
-  const pages = <i32>((top + 0xffff) >>> 16);
-  if (pages > memory.size() && memory.grow(pages - memory.size()) < 0) unreachable();
-  return at;
-}
+export { alloc, reset } from './lib/memory';
 
 /**
  * Eight bands at once: two biquads in series each, then the mean square per hop. `coefficients`: for each of the two biquads b0 b1 b2 a1 a2, eight floats

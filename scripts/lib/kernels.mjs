@@ -10,8 +10,9 @@ export async function ensureKernels(log = console.log) {
   for (const file of readdirSync(join(ROOT, 'kernels')).filter((f) => f.endsWith('.ts'))) {
     const name = file.replace(/\.ts$/, '');
     const source = readFileSync(join(ROOT, 'kernels', file));
+    const shared = readdirSync(join(ROOT, 'kernels', 'lib')).map((f) => readFileSync(join(ROOT, 'kernels', 'lib', f), 'utf8')).join('');
     const lock = readFileSync(join(ROOT, 'package-lock.json'));
-    const mark = `// ${createHash('sha256').update(source).update(lock).digest('hex')}`;
+    const mark = `// ${createHash('sha256').update(source).update(shared).update(lock).digest('hex')}`;
     const out = join(folder, `${name}.wasm.ts`);
     if (existsSync(out) && readFileSync(out, 'utf8').startsWith(mark)) continue;
     log(`Compiling the kernels of ${name} ...`);

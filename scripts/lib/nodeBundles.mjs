@@ -11,6 +11,7 @@ export const ENTRIES = {
   main: 'src/server/main.ts',
   'job.thread': 'src/server/jobs/job.thread.ts',
   'demo.thread': 'src/demo/demo.thread.ts',
+  'debleed.thread': 'src/node/debleed.thread.ts',
   cli: 'src/cli/cli.ts',
 };
 

@@ -4,10 +4,11 @@ import { join, resolve } from 'node:path';
 import { FreshGapError } from '../core/errors';
 import { applyEdit } from '../core/plan/edits';
 import { editFromPlan } from '../core/plan/matchPlan';
-import { createPlan } from '../core/plan/plan';
+import { NO_TREATMENT, type Plan, createPlan } from '../core/plan/plan';
+import type { MicReader } from '../core/render';
 import { type DeliveryEncoding, deliverFile, fileIsUntouched } from '../server/deliver';
 import { parsePlan } from '../server/dto/plan.dto';
-import { proposeFolder } from './hits';
+import { debleedFolder, proposeFolder } from './debleed';
 import { openFolder } from './wavFile';
 
 export interface CleanOptions {
@@ -16,6 +17,8 @@ export interface CleanOptions {
   plan?: string;
   roles?: string;
   out: string;
+  /** Of the proposed plan, de-bleed alone; or everything but that. */
+  only?: 'debleed' | 'cut';
   encoding: DeliveryEncoding;
   progress(text: string): void;
 }
@@ -39,16 +42,27 @@ async function readPlan(path: string) {
   return parsePlan(raw);
 }
 
+const onlyDebleed = (plan: Plan): Plan => ({ ...plan, mics: Object.fromEntries(Object.entries(plan.mics).map(([id, m]) => [id, { ...m, treatment: { ...NO_TREATMENT, debleed: m.treatment.debleed } }])) });
+
+const memoryReader = (x: Float32Array): MicReader => ({
+  read(at, out) {
+    out.fill(0);
+    out.set(x.subarray(at, at + out.length));
+  },
+});
+
 /** Throws coded errors; a file appears in `out` only when it is whole. */
 export async function clean(o: CleanOptions): Promise<CleanReport> {
   if (resolve(o.folder) === resolve(o.out)) throw new FreshGapError('CLI_OUT_IS_IN', 'Originals are never overwritten.');
-  const given = o.plan ? await readPlan(o.plan) : await proposeFolder(o);
+  const proposal = o.plan ? null : await proposeFolder({ ...o, plain: o.only === 'cut' });
+  const given = o.only === 'debleed' && proposal ? onlyDebleed(proposal.plan) : (proposal?.plan ?? (await readPlan(o.plan as string)));
   const files = await openFolder(o.folder);
   try {
     const sources = files.flatMap((f) => Array.from({ length: f.info.channels }, (_, channel) => ({ file: f.name, channel, channels: f.info.channels, frames: f.info.frames })));
     const fresh = createPlan(files[0].info.rate, sources);
     const { edit, missing } = editFromPlan(fresh, given, 'plan');
     const plan = applyEdit(fresh, edit);
+    const kept = proposal?.kept ?? (await debleedFolder({ folder: o.folder, plan, progress: o.progress }));
     await mkdir(o.out, { recursive: true });
     const report: CleanReport = { files: [], missing };
     for (const f of files) {
@@ -73,6 +87,10 @@ export async function clean(o: CleanOptions): Promise<CleanReport> {
             const source = files.find((x) => x.name === m.file);
             if (!source) throw new Error(`no file for ${id}`);
             return source.reader(m.channel);
+          },
+          kept(id) {
+            const x = kept.get(id);
+            return x ? memoryReader(x) : null;
           },
           write: async (b) => {
             await file.writeFile(b);

@@ -5,7 +5,8 @@ import { ERRORS, FreshGapError, toErrorData } from '../core/errors';
 import { demoRecording } from '../demo/demoRecording';
 import { writeRecording } from '../demo/writeRecording';
 import { clean } from './clean';
-import { analyseFolder, proposeFolder } from './hits';
+import { proposeFolder } from './debleed';
+import { analyseFolder } from './hits';
 import { measureClean, measureHits, table } from './measure';
 
 const HELP = `fresh-gap: takes spill out of close-mic drum recordings
@@ -24,6 +25,7 @@ Options
   --files FOLDER     hits: MIDI, markers, labels and tick tracks of what was found
   --roles FILE       JSON of file names and roles, where names do not tell: {"04 Snare Bottom.wav": "snare-bottom"}
   --truth FOLDER     at each close mic its own drum alone, under the mic's name; late/ and hits.json in it
+  --only WHAT        clean: of the proposed plan only debleed, or only cut (gates and slices on the raw mics)
   --format FORMAT    24 (24-bit with dither, the default) or float (32-bit float)
   --json             results and errors as JSON on stdout
   -h, --help         this text
@@ -44,6 +46,7 @@ function parse(argv: string[]) {
         out: { type: 'string' },
         roles: { type: 'string' },
         files: { type: 'string' },
+        only: { type: 'string' },
         truth: { type: 'string' },
         hits: { type: 'boolean', default: false },
         format: { type: 'string', default: '24' },
@@ -71,7 +74,10 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
       if (!folder) throw usage('clean needs a folder.');
       if (!values.out) throw usage('clean needs --out.');
       if (values.format !== '24' && values.format !== 'float') throw usage(`--format is 24 or float, not ${values.format}.`);
-      const report = await clean({ folder, plan: values.plan, roles: values.roles, out: values.out, encoding: values.format === 'float' ? 'float32' : 'pcm24', progress });
+      const { only } = values;
+      if (only !== undefined && only !== 'debleed' && only !== 'cut') throw usage(`--only is debleed or cut, not ${only}.`);
+      if (only && values.plan) throw usage('--only is for the proposed plan, without --plan.');
+      const report = await clean({ only, folder, plan: values.plan, roles: values.roles, out: values.out, encoding: values.format === 'float' ? 'float32' : 'pcm24', progress });
       if (!json) for (const f of report.files) process.stdout.write(`${f.out}\n`);
       for (const m of report.missing) progress(`The plan also names ${m}, which is not here.\n`);
       return report;
@@ -91,7 +97,7 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
     }
     case 'plan': {
       if (!folder) throw usage('plan needs a folder.');
-      const plan = await proposeFolder({ folder, roles: values.roles, progress });
+      const { plan } = await proposeFolder({ folder, roles: values.roles, progress });
       const text = `${JSON.stringify(plan, null, 1)}\n`;
       if (values.out) await writeFile(values.out, text);
       if (!json) process.stdout.write(values.out ? `${values.out}\n` : text);

@@ -3,10 +3,6 @@ import { mkdir, open, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { type Analysis, analyse } from '../core/hits/analyse';
 import { THRESHOLD } from '../core/hits/detectHits';
-import { applyEdit } from '../core/plan/edits';
-import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
-import { mergeAnalysis } from '../core/plan/planHits';
-import { proposePlan } from '../core/plan/propose';
 import { ROLES, roleOf } from '../core/plan/roles';
 import { deliverHits } from '../server/deliverHits';
 import { type FolderMics, openMics } from './mics';
@@ -68,19 +64,6 @@ export async function listen(mics: FolderMics, progress: (text: string) => void)
   progress('\n');
   for (const n of a.notes) progress(`${n}\n`);
   return a;
-}
-
-/** A folder's plan as the analysis proposes it: its hits, how its drums ring, a treatment for every mic that needs one. */
-export async function proposeFolder(o: { folder: string; roles?: string; progress(text: string): void }): Promise<Plan> {
-  const mics = await openMics(o.folder, o.roles);
-  try {
-    const a = await listen(mics, o.progress);
-    const fresh = createPlan(mics.rate, mics.sources, undefined, mics.roles);
-    const known = applyEdit(fresh, mergeAnalysis(fresh, a.drums, Object.fromEntries(fresh.order.map((id, i) => [id, a.rings[i]]))));
-    return applyEdit(known, proposePlan(known, isUntouched));
-  } finally {
-    await mics.close();
-  }
 }
 
 export async function analyseFolder(o: { folder: string; roles?: string; out?: string; what: 'hits' | 'spill'; files?: string; progress(text: string): void }): Promise<{ result: unknown; notes: readonly string[] }> {

@@ -2,6 +2,7 @@
 import { readFile } from 'node:fs/promises';
 import { FreshGapError } from '../core/errors';
 import { guessRoles } from '../core/plan/guessRoles';
+import type { MicReader } from '../core/render';
 import type { MicSource } from '../core/plan/plan';
 import { ROLES, isRoleId, roleOf } from '../core/plan/roles';
 import { type WavFile, openFolder } from './wavFile';
@@ -15,6 +16,7 @@ export interface FolderMics {
   /** As a plan takes them. */
   readonly sources: readonly MicSource[];
   read(mic: number): Promise<Float32Array>;
+  reader(mic: number): MicReader;
   close(): Promise<void>;
 }
 
@@ -47,6 +49,10 @@ export async function openMics(folder: string, rolesFile?: string): Promise<Fold
       return c.channels === 2 && isRoleId(side) ? side : role;
     });
     const frames = Math.max(...files.map((f) => f.info.frames));
+    const readerOf = (mic: number) => {
+      const c = channels[mic];
+      return (files.find((f) => f.name === c.file) as WavFile).reader(c.channel);
+    };
     return {
       rate: files[0].info.rate,
       frames,
@@ -55,11 +61,11 @@ export async function openMics(folder: string, rolesFile?: string): Promise<Fold
       files: channels.map((c) => c.file),
       sources: channels.map((c) => ({ ...c, frames: files.find((f) => f.name === c.file)?.info.frames ?? 0 })),
       async read(mic) {
-        const c = channels[mic];
         const out = new Float32Array(frames);
-        await (files.find((f) => f.name === c.file) as WavFile).reader(c.channel).read(0, out);
+        await readerOf(mic).read(0, out);
         return out;
       },
+      reader: readerOf,
       close: async () => {
         await Promise.all(files.map((f) => f.close()));
       },

@@ -8,6 +8,8 @@ import { createSliceStage } from './clean/sliceStage';
 import { createTail, tailLatency } from './clean/tailStage';
 import { createFrameLine } from './dsp/frameLine';
 import { createDelay } from './dsp/delay';
+import { type LiveDebleed, mixDebleed } from './clean/debleedMix';
+import { FreshGapError } from './errors';
 import type { LiveTreatment } from './plan/live';
 
 export interface KitRenderer {
@@ -101,6 +103,21 @@ export function createKitRenderer(rate: number, ids: readonly string[], treatmen
 export interface MicReader {
   /** Fills `out` with frames from `atFrame` on; frames past the end of the mic are zeros. */
   read(atFrame: number, out: Float32Array): void | Promise<void>;
+}
+
+/** A mic as it goes into the other stages: raw, or towards its own drum alone (`kept`) where de-bleed is on. */
+export function debledReader(rate: number, live: LiveDebleed | null | undefined, raw: MicReader, kept: MicReader | null): MicReader {
+  if (!live) return raw;
+  if (!kept) throw new FreshGapError('DEBLEED_MISSING', 'A mic is to be de-bled, but what de-bleed leaves of it is not there.');
+  let own = new Float32Array(0);
+  return {
+    async read(atFrame, out) {
+      if (own.length !== out.length) own = new Float32Array(out.length);
+      await raw.read(atFrame, out);
+      await kept.read(atFrame, own);
+      mixDebleed(rate, live, out, own, out, out.length, atFrame);
+    },
+  };
 }
 
 /**

@@ -6,7 +6,7 @@ import { hashText } from '../core/dsp/rng';
 import { liveTreatment } from '../core/plan/live';
 import type { Plan, PlanMic } from '../core/plan/plan';
 import { isUntouched } from '../core/plan/plan';
-import { type MicReader, renderMics } from '../core/render';
+import { type MicReader, debledReader, renderMics } from '../core/render';
 import { createEncoder } from '../formats/pcm';
 import { padBytes, wavHead } from '../formats/wavWriter';
 
@@ -44,6 +44,8 @@ export async function deliverFile(o: {
   extras: Uint8Array;
   encoding: DeliveryEncoding;
   reader(micId: string): MicReader;
+  /** The mic with its own drum alone, as de-bleed computed it; null where that was not done. */
+  kept(micId: string): MicReader | null;
   write(bytes: Uint8Array): Promise<void>;
   onFrames?(done: number): void | Promise<void>;
 }): Promise<number> {
@@ -53,12 +55,14 @@ export async function deliverFile(o: {
   const encoder = createEncoder(o.encoding, hashText(o.file));
   await o.write(wavHead(layout));
   const waiting: (Float32Array | null)[] = own.map(() => null);
+  const treatments = ids.map((id) => liveTreatment(o.plan, id));
+  const readers = ids.map((id, i) => debledReader(o.plan.sampleRate, treatments[i].debleed, o.reader(id), o.kept(id)));
   await renderMics({
     rate: o.plan.sampleRate,
     frames: o.frames,
     ids,
-    treatments: ids.map((id) => liveTreatment(o.plan, id)),
-    readers: ids.map((id) => o.reader(id)),
+    treatments,
+    readers,
     wanted: own.map((_, i) => i),
     onBlock: o.onFrames,
     async write(mic, samples) {

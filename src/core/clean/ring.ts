@@ -101,22 +101,22 @@ export function learnRing(x: Float32Array, rate: number, drum: string, own: read
  * What is heard down to `floorDb`, where it is the drum's, and from there on no slower than the slope over the last 15 dB above, a little relaxed: below that
  * it is spill that holds the level up (as a room's decay is told above its noise, ISO 3382).
  */
-function carriedOn(heard: readonly number[], floorDb: number): number[] {
+export function carriedOn(heard: readonly number[], floorDb: number, stepMs = STEP_MS, range = SLOPE, longest = LONGEST): number[] {
   const at = (db: number) => heard.findIndex((v) => v <= db);
   const down = at(floorDb);
   const end = down >= 0 ? down : heard.length - 1;
   const before = at(Math.min(-3, heard[end] + EVALUATED_DB));
-  const begin = before >= 0 && before < end ? before : Math.min(end, PEAK_MS / STEP_MS);
-  let slope = SLOPE.most;
+  const begin = before >= 0 && before < end ? before : Math.min(end, Math.ceil(PEAK_MS / stepMs));
+  let slope = range.most;
   if (end - begin >= 2) {
-    slope = (RELAXED * (heard[end] - heard[begin])) / ((end - begin) * STEP_MS);
+    slope = (RELAXED * (heard[end] - heard[begin])) / ((end - begin) * stepMs);
     // short evidence, from dense playing: twice the ring
-    if (down < 0 && end * STEP_MS < 350) slope *= 0.5;
-    slope = Math.max(SLOPE.most, Math.min(SLOPE.least, slope));
+    if (down < 0 && end * stepMs < 350) slope *= 0.5;
+    slope = Math.max(range.most, Math.min(range.least, slope));
   }
   const decay = heard.slice(0, end + 1);
-  while (decay.length < LONGEST && decay[decay.length - 1] > -90) {
-    const line = decay[decay.length - 1] + slope * STEP_MS;
+  while (decay.length < longest && decay[decay.length - 1] > -90) {
+    const line = decay[decay.length - 1] + slope * stepMs;
     decay.push(Math.min(line, heard[decay.length] ?? line));
   }
   return decay;

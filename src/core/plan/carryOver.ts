@@ -12,7 +12,7 @@ import { loudForeign, sliceInput, slicesOf } from './live';
 import type { Plan, Treatment } from './plan';
 import { roleOf } from './roles';
 
-export type Part = 'gate' | 'slices' | 'tail';
+export type Part = 'debleed' | 'gate' | 'slices' | 'tail';
 
 /** Close mics of the same kind of drum, the mic itself left out. */
 export function siblings(plan: Plan, micId: string): string[] {
@@ -31,6 +31,7 @@ export function carried(plan: Plan, from: string, to: string, parts: readonly Pa
   const [a, b] = [plan.mics[from], plan.mics[to]];
   const louder = a.ring && b.ring ? b.ring.topDb - a.ring.topDb : 0;
   const out = { ...b.treatment } as { -readonly [K in keyof Treatment]: Treatment[K] };
+  if (parts.includes('debleed')) out.debleed = a.treatment.debleed;
   if (parts.includes('gate')) {
     const g = a.treatment.gate;
     // a key mic of its own stays that mic's affair

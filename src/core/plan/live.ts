@@ -2,6 +2,7 @@
  * A mic's treatment as the processors take it: settings and, where hits matter, the hits themselves and the slices made from them. The worklet, the preview, the
  * export job and the command line all get it from here.
  */
+import type { LiveDebleed } from '../clean/debleedMix';
 import { type Gap, mergeGaps } from '../clean/gaps';
 import type { LiveSlices } from '../clean/sliceStage';
 import { type Slice, type SliceHit, type SliceInput, deriveSlices } from '../clean/slices';
@@ -17,6 +18,8 @@ export interface KeyHit {
 }
 
 export interface LiveTreatment {
+  /** Null where the mic goes in as it came. */
+  readonly debleed?: LiveDebleed | null;
   readonly gate: Treatment['gate'];
   /** Joined, in order. */
   readonly gapList?: readonly Gap[];
@@ -109,14 +112,15 @@ export const slicesOf = (plan: Plan, micId: string): readonly Slice[] => liveTre
 /** The same object for the same settings and hits, so that whoever holds it sees when it changed. */
 export function liveTreatment(plan: Plan, micId: string): Required<LiveTreatment> {
   const { treatment, role, ring } = plan.mics[micId];
-  const { gate, slices, tail } = treatment;
+  const { debleed, gate, slices, tail } = treatment;
   const drum = roleOf(role).drum;
-  const byHits = gate.keyBy === 'hits' || slices.on || tail.on;
+  const byHits = gate.keyBy === 'hits' || slices.on || tail.on || (debleed.on && debleed.attackMs > 0);
   const [hits, thresholds] = [byHits ? plan.hits : null, byHits ? plan.thresholds : null];
   const known = made.get(treatment);
   if (known && known.hits === hits && known.thresholds === thresholds && known.ring === ring) return known.live;
   const own = byHits && drum ? (countedHits(plan).get(drum) ?? []) : [];
   const live: Required<LiveTreatment> = {
+    debleed: debleed.on ? { settings: debleed, hits: debleed.attackMs > 0 ? own.map((h) => h.frame) : [] } : null,
     gate,
     gapList: mergeGaps(Object.values(treatment.gaps)),
     hits: gate.keyBy === 'hits' ? own.filter((h) => h.strength >= gate.hitMin / 100).map((h) => ({ frame: h.frame, strength: h.strength })) : NONE,

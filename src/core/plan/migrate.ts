@@ -3,6 +3,7 @@
  * the first adds a function here that takes the plan of the version before it; plans in the database are brought up by SQL migrations.
  */
 import { FreshGapError } from '../errors';
+import { DEBLEED_DEFAULTS } from '../params/debleedParams';
 import { SLICE_DEFAULTS, TAIL_DEFAULTS } from '../params/sliceParams';
 import { PLAN_FORMAT, PLAN_VERSION } from './plan';
 
@@ -24,8 +25,8 @@ const eachMic = (mics: unknown, change: (mic: Raw) => Raw): unknown =>
 const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
   // 2: hits, gates that they open, gaps by hand
   (old) => ({ ...old, mics: eachTreatment(old.mics, (t) => ({ ...t, gate: { keyBy: 'level', hitMin: 0, softDb: 0, ...(t.gate as Raw) }, gaps: {} })), hits: {}, thresholds: {} }),
-  // 3: slices, tail damping, how drums ring
-  (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS })), (m) => ({ ...m, ring: null })) }),
+  // 3: de-bleed, slices, tail damping, how drums ring
+  (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, debleed: DEBLEED_DEFAULTS, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS })), (m) => ({ ...m, ring: null })) }),
 ];
 
 /** Throws PLAN_INVALID where this is no plan at all, PLAN_VERSION where it comes from a newer program. */

@@ -5,6 +5,7 @@
 import type { Gap } from '../clean/gaps';
 import type { Ring } from '../clean/ring';
 import type { SliceEdit } from '../clean/slices';
+import { DEBLEED_DEFAULTS, type DebleedSettings } from '../params/debleedParams';
 import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
 import { SLICE_DEFAULTS, type SliceSettings, TAIL_DEFAULTS, type TailSettings } from '../params/sliceParams';
 import { type NamedChannel, guessRoles } from './guessRoles';
@@ -15,6 +16,7 @@ export const PLAN_FORMAT = 'fresh-gap-plan';
 export const PLAN_VERSION = 3;
 
 export interface Treatment {
+  readonly debleed: Readonly<DebleedSettings>;
   readonly gate: Readonly<GateSettings>;
   /** Stretches dropped by hand, by an id of their own. */
   readonly gaps: Readonly<Record<string, Gap>>;
@@ -26,7 +28,7 @@ export interface Treatment {
   readonly tail: Readonly<TailSettings>;
 }
 
-export const NO_TREATMENT: Treatment = { gate: GATE_DEFAULTS, gaps: {}, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS };
+export const NO_TREATMENT: Treatment = { debleed: DEBLEED_DEFAULTS, gate: GATE_DEFAULTS, gaps: {}, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS };
 
 /** How loud and where a mic is heard in the kit while working; never part of what is delivered. */
 export interface Mix {
@@ -123,7 +125,7 @@ export function createPlan(sampleRate: number, sources: readonly MicSource[], id
 }
 
 /** True where cleaning would return the very samples that came in. */
-export const isUntouched = (t: Treatment): boolean => !t.gate.on && !t.slices.on && !t.tail.on && Object.keys(t.gaps).length === 0;
+export const isUntouched = (t: Treatment): boolean => !t.debleed.on && !t.gate.on && !t.slices.on && !t.tail.on && Object.keys(t.gaps).length === 0;
 
 /** Orders mics as engineers read a kit: close mics drum by drum, then overheads, rooms, the rest; equal roles keep their order. */
 export function byRole(mics: Readonly<Record<string, PlanMic>>, ids: readonly string[], roleOrder: readonly string[]): string[] {

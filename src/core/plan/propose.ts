@@ -4,6 +4,7 @@
  */
 import { type Ring, ringMs } from '../clean/ring';
 import { kindOf } from '../hits/kinds';
+import { DEBLEED_DEFAULTS } from '../params/debleedParams';
 import type { GateSettings } from '../params/gateParams';
 import { SLICE_DEFAULTS, type SliceSettings } from '../params/sliceParams';
 import type { Change, Edit, Json } from './edits';
@@ -27,8 +28,13 @@ export function gateTimes(ring: Ring | null): Pick<GateSettings, 'holdMs' | 'rel
 
 const TOM: Partial<SliceSettings> = { ...SLICE_DEFAULTS, on: true, leadMs: 10, fadeInMs: 6 };
 
-/** What is proposed for one mic; null where it is best left alone. */
-export function proposeTreatment(mic: PlanMic, strokes: number): Treatment | null {
+/** What is proposed for one mic; null where it is best left alone. `kept`: de-bleed has something for it. */
+export function proposeTreatment(mic: PlanMic, strokes: number, kept = false): Treatment | null {
+  const cut = proposeCut(mic, strokes);
+  return kept ? { ...(cut ?? mic.treatment), debleed: { ...DEBLEED_DEFAULTS, on: true } } : cut;
+}
+
+function proposeCut(mic: PlanMic, strokes: number): Treatment | null {
   const { drum, group } = roleOf(mic.role);
   if (!drum || group !== 'close' || strokes === 0) return null;
   const kind = kindOf(drum);
@@ -41,13 +47,13 @@ export function proposeTreatment(mic: PlanMic, strokes: number): Treatment | nul
 }
 
 /** One edit that gives every mic its proposed treatment; mics that a person has already treated are left alone unless `all`. */
-export function proposePlan(plan: Plan, untouched: (t: Treatment) => boolean, all = false): Edit {
+export function proposePlan(plan: Plan, untouched: (t: Treatment) => boolean, all = false, kept: ReadonlySet<string> = new Set()): Edit {
   const hits = countedHits(plan);
   const changes: Change[] = [];
   for (const id of plan.order) {
     const mic = plan.mics[id];
     if (!all && !untouched(mic.treatment)) continue;
-    const after = proposeTreatment(mic, hits.get(roleOf(mic.role).drum ?? '')?.length ?? 0);
+    const after = proposeTreatment(mic, hits.get(roleOf(mic.role).drum ?? '')?.length ?? 0, kept.has(id));
     if (after && !sameJson(after, mic.treatment)) changes.push({ path: ['mics', id, 'treatment'], before: mic.treatment as unknown as Json, after: after as unknown as Json });
   }
   return { label: `Proposed treatment of ${changes.length} ${changes.length === 1 ? 'mic' : 'mics'}`, changes };

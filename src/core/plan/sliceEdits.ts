@@ -1,14 +1,15 @@
 /** Edits of slices by hand: every one is tied to hits, so that settings may change underneath. What does not change anything gives an edit without changes. */
 import type { Slice, SliceEdit } from '../clean/slices';
+import { DEBLEED_PARAMS, type DebleedSettings } from '../params/debleedParams';
 import { SLICE_PARAMS, type SliceSettings, TAIL_PARAMS, type TailSettings } from '../params/sliceParams';
 import { formatParam } from '../params/format';
 import type { ParamTable } from '../params/types';
 import { type Change, type Edit, type Json, sameJson } from './edits';
 import type { Plan } from './plan';
 
-const NAMES = { slices: 'slices', tail: 'tail damping' } as const;
+const NAMES = { debleed: 'de-bleed', slices: 'slices', tail: 'tail damping' } as const;
 
-function editTable(plan: Plan, micId: string, field: 'slices' | 'tail', table: ParamTable, patch: Record<string, unknown>): Edit {
+function editTable(plan: Plan, micId: string, field: keyof typeof NAMES, table: ParamTable, patch: Record<string, unknown>): Edit {
   const mic = plan.mics[micId];
   const now = mic.treatment[field] as Record<string, unknown>;
   const changes: Change[] = [];
@@ -23,6 +24,7 @@ function editTable(plan: Plan, micId: string, field: 'slices' | 'tail', table: P
   return { label: words.length > 2 ? `${mic.name} ${NAMES[field]}, ${words.length} settings` : `${mic.name} ${words.join(', ')}`, changes };
 }
 
+export const editDebleed = (plan: Plan, micId: string, patch: Partial<DebleedSettings>): Edit => editTable(plan, micId, 'debleed', DEBLEED_PARAMS, patch);
 export const editSlices = (plan: Plan, micId: string, patch: Partial<SliceSettings>): Edit => editTable(plan, micId, 'slices', SLICE_PARAMS, patch);
 export const editTail = (plan: Plan, micId: string, patch: Partial<TailSettings>): Edit => editTable(plan, micId, 'tail', TAIL_PARAMS, patch);
 

@@ -4,6 +4,12 @@ import type { Plan, PlanMic } from '../../core/plan/plan';
 
 /** In words, what is done to a mic. */
 export function treatmentWords(plan: Plan, mic: PlanMic): string {
+  const rest = restWords(plan, mic);
+  if (!mic.treatment.debleed.on) return rest;
+  return rest === 'as is' ? 'de-bled' : `de-bled, ${rest}`;
+}
+
+function restWords(plan: Plan, mic: PlanMic): string {
   const g = mic.treatment.gate;
   const gaps = Object.keys(mic.treatment.gaps).length;
   const { slices, tail } = mic.treatment;

@@ -7,7 +7,7 @@ import { migratePlan } from '../../core/plan/migrate';
 import { PLAN_FORMAT, PLAN_VERSION, type Plan } from '../../core/plan/plan';
 import { ROLES } from '../../core/plan/roles';
 import { SLICE_PARAMS } from '../../core/params/sliceParams';
-import { GateDto, SliceDto, TailDto } from './treatments.dto';
+import { DebleedDto, GateDto, SliceDto, TailDto } from './treatments.dto';
 import { validated } from './validate';
 
 export const MAX_MICS = 64;
@@ -18,6 +18,7 @@ class MixDto {
 }
 
 class TreatmentDto {
+  @IsObject() @ValidateNested() @Type(() => DebleedDto) debleed!: DebleedDto;
   @IsObject() @ValidateNested() @Type(() => GateDto) gate!: GateDto;
   @IsObject() gaps!: Record<string, unknown>;
   @IsObject() @ValidateNested() @Type(() => SliceDto) slices!: SliceDto;

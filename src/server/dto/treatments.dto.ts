@@ -4,6 +4,7 @@
 import 'reflect-metadata';
 import { IsBoolean, IsIn, IsNumber, IsString, Max, MaxLength, Min } from 'class-validator';
 import type { ParamTable } from '../../core/params/types';
+import { DEBLEED_PARAMS } from '../../core/params/debleedParams';
 import { GATE_PARAMS } from '../../core/params/gateParams';
 import { SLICE_PARAMS, TAIL_PARAMS } from '../../core/params/sliceParams';
 
@@ -29,6 +30,9 @@ export function rulesFrom(table: ParamTable, target: { prototype: object }): voi
     }
   }
 }
+
+export class DebleedDto {}
+rulesFrom(DEBLEED_PARAMS, DebleedDto);
 
 export class GateDto {}
 rulesFrom(GATE_PARAMS, GateDto);

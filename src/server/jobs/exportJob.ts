@@ -88,7 +88,7 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
       const render =
         (await findRender(sql, key)) ??
         (await storeRender(sql, key, input.encoding, (write) =>
-          deliverFile({ plan, file: f.name, frames: f.frames, extras, encoding: input.encoding, reader, write, onFrames: (n) => report((before + n) / total, note) }),
+          deliverFile({ plan, file: f.name, frames: f.frames, extras, encoding: input.encoding, reader, kept: () => null, write, onFrames: (n) => report((before + n) / total, note) }),
         ));
       out.push({ name, fileId: f.id, key, bytes: render.bytes, clipped: render.clipped });
     }

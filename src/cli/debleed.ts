@@ -1,0 +1,78 @@
+/** De-bleed of a folder's mics, on all cores. */
+import { applyEdit } from '../core/plan/edits';
+import { countedHits } from '../core/plan/live';
+import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
+import { mergeAnalysis } from '../core/plan/planHits';
+import { proposePlan } from '../core/plan/propose';
+import { roleOf } from '../core/plan/roles';
+import { type Debleed, debleed } from '../core/spill/debleed';
+import { withHands } from '../node/hands';
+import { listen } from './hits';
+import { type FolderMics, openMics } from './mics';
+
+export interface Proposal {
+  readonly plan: Plan;
+  /** By mic id: the mic with its own drum alone. */
+  readonly kept: ReadonlyMap<string, Float32Array>;
+}
+
+type Hits = Parameters<typeof debleed>[0]['hits'];
+
+/** `roles` of the mics, in their order. */
+function debleedMics(mics: FolderMics, roles: readonly string[], hits: Hits, progress: (text: string) => void): Promise<Debleed> {
+  let last = '';
+  return withHands((hands) =>
+    debleed({
+      rate: mics.rate, frames: mics.frames, hits, hands,
+      mics: roles.map((r) => ({ own: roleOf(r).drum && roleOf(r).group === 'close' ? roleOf(r).drum : null, overhead: roleOf(r).group === 'overhead' })),
+      readers: roles.map((_, m) => mics.reader(m)),
+      progress(done, what) {
+        const text = `\r${what}: ${Math.round(100 * done)} %`;
+        if (text !== last) progress(text.padEnd(last.length));
+        last = text;
+      },
+    }),
+  ).finally(() => progress('\n'));
+}
+
+/** A folder's plan as the program proposes it: hits, how its drums ring, a treatment for every mic that needs one; with de-bleed unless `plain`. */
+export async function proposeFolder(o: { folder: string; roles?: string; plain?: boolean; progress(text: string): void }): Promise<Proposal> {
+  const mics = await openMics(o.folder, o.roles);
+  try {
+    const a = await listen(mics, o.progress);
+    const fresh = createPlan(mics.rate, mics.sources, undefined, mics.roles);
+    const rings = Object.fromEntries(fresh.order.map((id, i) => [id, a.rings[i]]));
+    if (o.plain) {
+      const known = applyEdit(fresh, mergeAnalysis(fresh, a.drums, rings));
+      return { plan: applyEdit(known, proposePlan(known, isUntouched)), kept: new Map() };
+    }
+    const result = await debleedMics(mics, mics.roles, a.drums, o.progress);
+    for (const k of result.mics) {
+      rings[fresh.order[k.mic]] = k.ring;
+      if (k.share < 1) o.progress(`${mics.names[k.mic]}: de-bleed would take ${(-k.lossDb).toFixed(1)} dB of the drum itself; ${k.share > 0 ? `${Math.round(100 * k.share)} % of it is used` : 'left out'}.\n`);
+    }
+    const known = applyEdit(fresh, mergeAnalysis(fresh, result.hits, rings));
+    const used = result.mics.filter((k) => k.share > 0);
+    return {
+      plan: applyEdit(known, proposePlan(known, isUntouched, false, new Set(used.map((k) => fresh.order[k.mic])))),
+      kept: new Map(used.map((k) => [fresh.order[k.mic], k.samples])),
+    };
+  } finally {
+    await mics.close();
+  }
+}
+
+/** What de-bleed leaves of the mics of a plan that asks for it, with the hits of the plan. */
+export async function debleedFolder(o: { folder: string; plan: Plan; progress(text: string): void }): Promise<ReadonlyMap<string, Float32Array>> {
+  const { plan } = o;
+  if (!plan.order.some((id) => plan.mics[id].treatment.debleed.on)) return new Map();
+  const mics = await openMics(o.folder);
+  try {
+    const ids = mics.sources.map((s) => plan.order.find((id) => plan.mics[id].file === s.file && plan.mics[id].channel === s.channel) as string);
+    const hits = Object.fromEntries([...countedHits(plan)].map(([d, list]) => [d, list.map((h) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: 1 }))]));
+    const result = await debleedMics(mics, ids.map((id) => plan.mics[id].role), hits, o.progress);
+    return new Map(result.mics.map((k) => [ids[k.mic], k.samples]));
+  } finally {
+    await mics.close();
+  }
+}

@@ -1,0 +1,12 @@
+/** The settings of de-bleed in one mic. What is computed does not depend on them: they move at once. */
+import type { ParamTable, SettingsOf } from './types';
+import { defaultsOf } from './types';
+
+export const DEBLEED_PARAMS = {
+  on: { kind: 'switch', label: 'De-bleed', default: false, help: 'Takes out what the other mics explain. Gate, slices and tail work on what it leaves.' },
+  depthDb: { kind: 'number', label: 'Spill lower by', unit: 'dB', min: 0, max: 40, default: 40, step: 0.5, scale: 'linear', end: { at: 'max', from: 39.5, text: 'all found' }, help: 'How far spill goes down, at most. At 0 the mic is as it came.' },
+  attackMs: { kind: 'number', label: 'Raw attack', unit: 'ms', min: 0, max: 40, default: 0, step: 0.5, scale: 'square', end: { at: 'min', from: 0, text: 'off' }, help: 'Keeps the mic as it came for so long from each attack, with what spills into it.' },
+} as const satisfies ParamTable;
+
+export type DebleedSettings = SettingsOf<typeof DEBLEED_PARAMS>;
+export const DEBLEED_DEFAULTS: Readonly<DebleedSettings> = defaultsOf(DEBLEED_PARAMS);

@@ -1,0 +1,202 @@
+/** De-bleed over several hands, each a thread of its own or, in tests, this one: bins are shared out while learning, stretches of time while separating. */
+import type { MicReader } from '../render';
+import type { Kit } from './kit';
+import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
+import { BLOCK, type Separator, type Target, createSeparator } from './separate';
+import { BINS, HOP, createTransform, framesOf } from './transform';
+
+/** Values of one hand's bins, of the whole model's size elsewhere zero. */
+export interface Hand {
+  start(kit: Kit, hits: readonly (readonly number[])[], stretches: readonly Stretch[], from: number, every: number): Promise<void> | void;
+  /** Samples of a mic, a piece for each stretch, reaching half a window beyond. */
+  take(mic: number, pieces: readonly Float32Array[]): Promise<void> | void;
+  begin(): Promise<Leakage> | Leakage;
+  /** Takes in what all hands heard, then goes round once. */
+  round(all: Leakage): Promise<Leakage> | Leakage;
+  finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
+  open(model: DebleedModel, hits: readonly (readonly number[])[]): Promise<void> | void;
+  run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
+}
+
+/** Where a piece of a stretch begins in the recording, and how long it is. */
+export const pieceOf = (s: Stretch): { from: number; length: number } => ({ from: (s.first - 1) * HOP, length: (s.frames + 1) * HOP });
+
+export function createHand(): Hand {
+  let learner: Learner | null = null;
+  let separator: Separator | null = null;
+  let stretches: readonly Stretch[] = [];
+  let kit: Kit | null = null;
+  const transform = createTransform();
+  const learning = () => {
+    if (!learner) throw new Error('nothing is being learnt');
+    return learner;
+  };
+  return {
+    start(k, hits, list, from, every) {
+      kit = k;
+      stretches = list;
+      learner = createLearner(k, hits, list, from, every);
+    },
+    take(mic, pieces) {
+      const frames = stretches.reduce((n, s) => n + s.frames, 0);
+      const re = new Float32Array(BINS * frames);
+      const im = new Float32Array(BINS * frames);
+      let at = 0;
+      stretches.forEach((s, i) => {
+        const part = transform.forward(pieces[i], pieceOf(s).from, s.first, s.frames);
+        for (let b = 0; b < BINS; b++) {
+          re.set(part.re.subarray(b * s.frames, (b + 1) * s.frames), b * frames + at);
+          im.set(part.im.subarray(b * s.frames, (b + 1) * s.frames), b * frames + at);
+        }
+        at += s.frames;
+      });
+      learning().take(mic, { bins: BINS, frames, re, im });
+    },
+    begin: () => learning().begin(),
+    round(all) {
+      learning().cap(all);
+      return learning().refine();
+    },
+    finish(all) {
+      learning().cap(all);
+      const model = emptyModel(kit as Kit);
+      learning().fill(model);
+      learner = null;
+      return model;
+    },
+    open(model, hits) {
+      separator = createSeparator(model, hits);
+    },
+    run(audio, offset, from, to, targets) {
+      if (!separator) throw new Error('no model is open');
+      return separator.run(audio, offset, from, to, targets);
+    },
+  };
+}
+
+/** A recording of this many seconds is learnt whole; of longer ones so much, where most drums are struck. */
+export const LEARN_S = 40;
+const PIECE_S = 5;
+
+/** Which stretches to learn from: pieces in which drums with few strokes are struck come first, then busy ones. In order of time. */
+export function chooseStretches(rate: number, frames: number, hits: readonly (readonly number[])[]): Stretch[] {
+  const total = framesOf(frames);
+  if (frames <= LEARN_S * rate) return [{ first: 0, frames: total }];
+  const size = Math.round((PIECE_S * rate) / HOP);
+  const pieces = Array.from({ length: Math.floor(total / size) }, (_, i) => ({ first: i * size, frames: size }));
+  const struck = hits.map((list) => pieces.map((p) => list.filter((t) => (t * rate) / HOP >= p.first && (t * rate) / HOP < p.first + size).length));
+  const got = hits.map(() => 1);
+  const chosen = new Set<number>();
+  while (chosen.size < Math.min(pieces.length, Math.floor(LEARN_S / PIECE_S))) {
+    let [best, gain] = [-1, -1];
+    for (let i = 0; i < pieces.length; i++) {
+      if (chosen.has(i)) continue;
+      const g = struck.reduce((a, list, d) => a + list[i] / got[d], 0);
+      if (g > gain) [best, gain] = [i, g];
+    }
+    chosen.add(best);
+    struck.forEach((list, d) => {
+      got[d] += list[best];
+    });
+  }
+  return [...chosen].sort((a, b) => a - b).map((i) => pieces[i]);
+}
+
+export interface DebleedJob {
+  readonly kit: Kit;
+  readonly frames: number;
+  readonly readers: readonly MicReader[];
+  /** Strokes of the kit's drums, seconds, rising. */
+  readonly hits: readonly (readonly number[])[];
+  readonly hands: readonly Hand[];
+  /** Told 0..1; may throw to cancel. */
+  progress?(done: number): void | Promise<void>;
+}
+
+async function readAt(reader: MicReader, frames: number, from: number, length: number): Promise<Float32Array> {
+  const out = new Float32Array(length);
+  const skip = Math.max(0, -from);
+  const n = Math.min(length, frames - from) - skip;
+  if (n > 0) {
+    const part = new Float32Array(n);
+    await reader.read(from + skip, part);
+    out.set(part, skip);
+  }
+  return out;
+}
+
+/** Learns the model of a recording. */
+export async function learnModel(o: DebleedJob): Promise<DebleedModel> {
+  const stretches = chooseStretches(o.kit.rate, o.frames, o.hits);
+  const n = o.hands.length;
+  await Promise.all(o.hands.map((h, i) => h.start(o.kit, o.hits, stretches, i, n)));
+  for (const [m, reader] of o.readers.entries()) {
+    const pieces: Float32Array[] = [];
+    for (const s of stretches) pieces.push(await readAt(reader, o.frames, pieceOf(s).from, pieceOf(s).length));
+    await Promise.all(o.hands.map((h) => h.take(m, pieces)));
+    await o.progress?.((0.15 * (m + 1)) / o.readers.length);
+  }
+  let all = sumLeakage(await Promise.all(o.hands.map((h) => h.begin())));
+  for (let r = 0; r < ROUNDS; r++) {
+    const now = all;
+    all = sumLeakage(await Promise.all(o.hands.map((h) => h.round(now))));
+    await o.progress?.(0.2 + (0.8 * (r + 1)) / ROUNDS);
+  }
+  const parts = await Promise.all(o.hands.map((h) => h.finish(all)));
+  const model = emptyModel(o.kit);
+  for (const p of parts) {
+    for (const key of ['R', 'ceiling', 'level', 'noise'] as const) {
+      const [from, into] = [p[key], model[key]];
+      for (let i = 0; i < into.length; i++) into[i] += from[i];
+    }
+  }
+  return model;
+}
+
+/** Samples that one run of a hand gives: what a block of frames covers. */
+export const RUN = (BLOCK - 2) * HOP;
+
+/**
+ * Images of the targets from `from` to `to` (frames of the recording), in order, in blocks: `write` gets one block of all targets and where it begins. Sound outside
+ * `from` to `to` counts too.
+ */
+export async function separateTargets(o: DebleedJob & { model: DebleedModel; targets: readonly Target[]; from: number; to: number; write(at: number, images: readonly Float32Array[]): void | Promise<void> }): Promise<void> {
+  await Promise.all(o.hands.map((h) => h.open(o.model, o.hits)));
+  const starts: number[] = [];
+  for (let at = o.from; at < o.to; at += RUN) starts.push(at);
+  let next = 0;
+  let written = 0;
+  const ready = new Map<number, readonly Float32Array[]>();
+  let writing: Promise<void> = Promise.resolve();
+  let reading: Promise<unknown> = Promise.resolve();
+  const work = async (hand: Hand) => {
+    while (next < starts.length) {
+      const i = next++;
+      const at = starts[i];
+      const to = Math.min(o.to, at + RUN);
+      const offset = at - 2 * HOP;
+      // readers answer one call at a time
+      const pieces = reading.then(async () => {
+        const list: Float32Array[] = [];
+        for (const r of o.readers) list.push(await readAt(r, o.frames, offset, to - at + 4 * HOP));
+        return list;
+      });
+      reading = pieces.catch(() => {});
+      const audio = await pieces;
+      ready.set(i, await hand.run(audio, offset, at, to, o.targets));
+      writing = writing.then(async () => {
+        for (let r = ready.get(written); r; r = ready.get(written)) {
+          ready.delete(written);
+          await o.write(starts[written], r);
+          written++;
+          await o.progress?.(written / starts.length);
+        }
+      });
+      await writing;
+    }
+  };
+  await Promise.all(o.hands.map(work));
+}
+
+/** Every close mic with its own drum. */
+export const ownTargets = (kit: Kit): Target[] => kit.drums.flatMap((_, s) => kit.own[s].map((m) => [m, s] as const));

@@ -1,0 +1,106 @@
+/**
+ * De-bleed of a whole recording: the model is learnt with the hits that are known, each close mic gets its own drum's image, the hits are found again on those, what
+ * is left is taken down by the drums' own decays, and mics that would lose of their own drum keep more of the raw.
+ */
+import { type Ring, learnRing } from '../clean/ring';
+import { type FoundHit, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
+import { type Kind, kindOf } from '../hits/kinds';
+import { NETWORKS } from '../hits/weights';
+import type { MicReader } from '../render';
+import { type Hand, learnModel, ownTargets, separateTargets } from './crew';
+import { type KitMic, describeKit } from './kit';
+import { ownLossDb, shareByLoss } from './ownLoss';
+import { learnBandRing, maskByRing } from './ringMask';
+
+/** Raised whenever the same audio and hits would give another result. */
+export const DEBLEED_VERSION = 1;
+/** Hats are struck too often for their decay to take much down. */
+const MASKED: readonly Kind[] = ['kick', 'snare', 'tom'];
+
+export interface DebleedInput {
+  readonly rate: number;
+  readonly frames: number;
+  readonly mics: readonly KitMic[];
+  readonly readers: readonly MicReader[];
+  /** Found hits by drum; those that count are learnt from. */
+  readonly hits: Readonly<Record<string, readonly FoundHit[]>>;
+  readonly hands: readonly Hand[];
+  progress?(done: number, what: string): void | Promise<void>;
+  readonly networks?: Networks;
+}
+
+export interface KeptMic {
+  readonly mic: number;
+  readonly drum: string;
+  /** The mic with its own drum alone, as long as the recording. */
+  readonly samples: Float32Array;
+  /** How its drum rings there. */
+  readonly ring: Ring | null;
+  /** What de-bleed would have taken of loud strokes, dB, and how much of it was applied for that, 0..1. */
+  readonly lossDb: number;
+  readonly share: number;
+}
+
+export interface Debleed {
+  readonly mics: readonly KeptMic[];
+  /** All drums' hits, found again where a drum has a close mic. */
+  readonly hits: Readonly<Record<string, readonly FoundHit[]>>;
+}
+
+async function whole(reader: MicReader, frames: number): Promise<Float32Array> {
+  const out = new Float32Array(frames);
+  const block = new Float32Array(READ);
+  for (let at = 0; at < frames; at += READ) {
+    await reader.read(at, block);
+    out.set(block.subarray(0, Math.min(READ, frames - at)), at);
+  }
+  return out;
+}
+/** Readers of stored audio want whole chunks. */
+const READ = 65536;
+
+const counted = (list: readonly FoundHit[] | undefined): FoundHit[] => (list ?? []).filter((h) => h.certainty >= THRESHOLD);
+
+/** Throws what `progress` throws, to cancel. */
+export async function debleed(o: DebleedInput): Promise<Debleed> {
+  const { rate, frames } = o;
+  const kit = describeKit(rate, o.mics);
+  const targets = ownTargets(kit);
+  if (targets.length === 0) return { mics: [], hits: o.hits };
+  const hits = kit.drums.map((d) => counted(o.hits[d]).map((h) => h.time));
+  const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
+  const model = await learnModel({ ...job, progress: (d) => o.progress?.(0.6 * d, 'Learning how spill reaches the mics') });
+  const images = targets.map(() => new Float32Array(frames));
+  await separateTargets({
+    ...job, model, targets, from: 0, to: frames,
+    progress: (d) => o.progress?.(0.6 + 0.25 * d, 'Taking out what other mics explain'),
+    write: (at, list) => {
+      list.forEach((x, q) => {
+        images[q].set(x, at);
+      });
+    },
+  });
+  const shares: { lossDb: number; share: number }[] = [];
+  for (const [q, [m, s]] of targets.entries()) {
+    const raw = await whole(o.readers[m], frames);
+    const all = (d: string) => counted(o.hits[d]).map((h) => Math.round(h.time * rate));
+    const lossDb = ownLossDb(raw, images[q], rate, all(kit.drums[s]), Object.keys(o.hits).filter((d) => d !== kit.drums[s]).flatMap(all));
+    const share = shareByLoss(lossDb);
+    if (share < 1) for (let i = 0; i < frames; i++) images[q][i] = raw[i] + share * (images[q][i] - raw[i]);
+    shares.push({ lossDb, share });
+  }
+  const byMic = new Map(targets.map(([m], q) => [m, images[q]]));
+  const again = await detectHits(rate, o.mics, async (m) => byMic.get(m) ?? whole(o.readers[m], frames), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
+  const found = Object.fromEntries(Object.keys({ ...o.hits, ...again.drums }).map((d) => [d, (kit.drums.includes(d) ? again.drums[d] : o.hits[d]) ?? []]));
+  const mics: KeptMic[] = [];
+  for (const [q, [m, s]] of targets.entries()) {
+    const drum = kit.drums[s];
+    const own = counted(found[drum]).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
+    const { share, lossDb } = shares[q];
+    const bands = MASKED.includes(kindOf(drum)) && share > 0 ? learnBandRing(images[q], rate, own) : null;
+    const samples = bands ? maskByRing(images[q], rate, own, bands) : images[q];
+    mics.push({ mic: m, drum, samples, ring: own.length ? learnRing(samples, rate, drum, own) : null, lossDb, share });
+    await o.progress?.(0.95 + (0.05 * (q + 1)) / targets.length, 'Following each drum\'s own decay');
+  }
+  return { mics, hits: found };
+}

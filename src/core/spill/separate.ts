@@ -1,0 +1,75 @@
+/** What a drum adds to a mic, by a learnt model: the multichannel Wiener estimate, linear in every bin and frame, of one stretch of frames after the other. */
+import { createBins, packed, padded } from './bins';
+import { activity } from './kit';
+import { type DebleedModel, startPowers } from './learn';
+import { BINS, HOP, SIZE, createTransform, framesOf } from './transform';
+
+/** A mic and the source whose share of it is wanted; drums first, in the kit's order, then the rests. */
+export type Target = readonly [mic: number, source: number];
+
+/** Frames separated at a time. */
+export const BLOCK = 96;
+const UPDATES = 8;
+
+export interface Separator {
+  /**
+   * Images of the targets in samples `from` to `to`. `audio`: by mic, samples whose first is at `offset` in the recording and that reach half a window beyond
+   * both ends, or to the recording's ends; outside there is silence.
+   */
+  run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Float32Array[];
+}
+
+export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], updates = UPDATES): Separator {
+  const { kit } = model;
+  const M = kit.mics.length;
+  const S = kit.sources;
+  const D = kit.drums.length;
+  const SP = padded(S);
+  const size = packed(M, 0) * 2 * SP;
+  const bins = createBins({ mics: M, sources: S, frames: BLOCK, bins: 1 });
+  const transform = createTransform();
+  const P = new Float32Array(M * BLOCK);
+  return {
+    run(audio, offset, from, to, targets) {
+      const out = targets.map(() => new Float32Array(to - from));
+      const last = framesOf(to);
+      for (let first = Math.max(0, Math.floor(from / HOP) - 1); first < last; first += BLOCK) {
+        const frames = Math.min(BLOCK, last - first);
+        const times = Float64Array.from({ length: frames }, (_, k) => ((first + k) * HOP) / kit.rate);
+        const act = kit.drums.map((d, i) => activity(d, hits[i], times, SIZE / kit.rate));
+        const loudest = Float32Array.from(times, (_, t) => act.reduce((a, l) => Math.max(a, l[t]), 0));
+        const spectra = audio.map((x) => transform.forward(x, offset, first, frames, BLOCK));
+        const re = targets.map(() => new Float32Array(BINS * BLOCK));
+        const im = targets.map(() => new Float32Array(BINS * BLOCK));
+        for (let f = 0; f < BINS; f++) {
+          const x = bins.x(0);
+          for (let m = 0; m < M; m++) {
+            const g = 1 / model.level[f * M + m];
+            for (let t = 0; t < BLOCK; t++) {
+              const a = (x[m * 2 * BLOCK + t] = spectra[m].re[f * BLOCK + t] * g);
+              const b = (x[m * 2 * BLOCK + BLOCK + t] = spectra[m].im[f * BLOCK + t] * g);
+              P[m * BLOCK + t] = a * a + b * b;
+            }
+          }
+          startPowers(kit, P, BLOCK, frames, act, loudest, (f * kit.rate) / SIZE, bins.v(0));
+          bins.R(0).set(model.R.subarray(f * size, (f + 1) * size));
+          bins.noise(0).set(model.noise.subarray(f * M, (f + 1) * M));
+          for (let s = 0; s < S; s++) {
+            const c = model.ceiling[f * S + s];
+            for (let t = 0; t < BLOCK; t++) bins.prior[s * BLOCK + t] = s < D ? c * (act[s][t] ?? 1e-3) + 1e-20 : c;
+          }
+          const images = bins.images(0, updates, targets);
+          targets.forEach(([m], q) => {
+            const g = model.level[f * M + m];
+            for (let t = 0; t < frames; t++) {
+              re[q][f * BLOCK + t] = images[q * 2 * BLOCK + t] * g;
+              im[q][f * BLOCK + t] = images[q * 2 * BLOCK + BLOCK + t] * g;
+            }
+          });
+        }
+        targets.forEach((_, q) => transform.inverse(re[q], im[q], BLOCK, first, frames, out[q], from));
+      }
+      return out;
+    },
+  };
+}

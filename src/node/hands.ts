@@ -1,0 +1,46 @@
+/** Hands of de-bleed in worker threads, one a core. */
+import { availableParallelism } from 'node:os';
+import { fileURLToPath } from 'node:url';
+import { Worker } from 'node:worker_threads';
+import type { Hand } from '../core/spill/crew';
+import type { HandAnswer, HandCall } from './debleed.thread';
+
+const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run'] as const satisfies readonly (keyof Hand)[];
+
+/** The bundled thread, beside the bundle that this is part of. */
+export const handFile = (): string => fileURLToPath(new URL('./debleed.thread.mjs', import.meta.url));
+
+function startHand(file: string): { hand: Hand; stop(): Promise<number> } {
+  const worker = new Worker(file);
+  const open = new Map<number, { done(v: unknown): void; failed(e: Error): void }>();
+  let next = 0;
+  const fail = (e: Error) => {
+    for (const o of open.values()) o.failed(e);
+    open.clear();
+  };
+  worker.on('message', (a: HandAnswer) => {
+    const waiting = open.get(a.id);
+    open.delete(a.id);
+    if ('error' in a) waiting?.failed(new Error(a.error));
+    else waiting?.done(a.value);
+  });
+  worker.on('error', fail);
+  worker.on('exit', () => fail(new Error('A thread of de-bleed ended.')));
+  const call = (method: keyof Hand, args: readonly unknown[]) =>
+    new Promise((done, failed) => {
+      const id = next++;
+      open.set(id, { done, failed });
+      worker.postMessage({ id, method, args } satisfies HandCall);
+    });
+  return { hand: Object.fromEntries(METHODS.map((m) => [m, (...args: unknown[]) => call(m, args)])) as unknown as Hand, stop: () => worker.terminate() };
+}
+
+/** Runs `work` with hands that are gone afterwards, whatever happens. */
+export async function withHands<T>(work: (hands: readonly Hand[]) => Promise<T>, count = Math.max(1, Math.min(8, availableParallelism())), file = handFile()): Promise<T> {
+  const started = Array.from({ length: count }, () => startHand(file));
+  try {
+    return await work(started.map((s) => s.hand));
+  } finally {
+    await Promise.all(started.map((s) => s.stop()));
+  }
+}
