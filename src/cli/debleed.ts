@@ -4,8 +4,7 @@ import { countedHits } from '../core/plan/live';
 import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
 import { mergeAnalysis } from '../core/plan/planHits';
 import { proposePlan } from '../core/plan/propose';
-import { roleOf } from '../core/plan/roles';
-import { type Debleed, debleed } from '../core/spill/debleed';
+import { type Debleed, debleed, kitMic } from '../core/spill/debleed';
 import { withHands } from '../node/hands';
 import { listen } from './hits';
 import { type FolderMics, openMics } from './mics';
@@ -24,7 +23,7 @@ function debleedMics(mics: FolderMics, roles: readonly string[], hits: Hits, pro
   return withHands((hands) =>
     debleed({
       rate: mics.rate, frames: mics.frames, hits, hands,
-      mics: roles.map((r) => ({ own: roleOf(r).drum && roleOf(r).group === 'close' ? roleOf(r).drum : null, overhead: roleOf(r).group === 'overhead' })),
+      mics: roles.map(kitMic),
       readers: roles.map((_, m) => mics.reader(m)),
       progress(done, what) {
         const text = `\r${what}: ${Math.round(100 * done)} %`;

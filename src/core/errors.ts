@@ -27,6 +27,8 @@ export const ERRORS = {
   PLAN_INVALID: { status: 422, title: 'This is not a valid plan', hint: 'Save a plan from the app and start from that file.' },
   PLAN_VERSION: { status: 422, title: 'The plan was written by a newer version', hint: 'Update Fresh Gap, or save the plan again from this version.' },
   PLAN_NO_MATCH: { status: 422, title: 'The plan fits none of these mics', hint: 'A plan finds its mics by file name; check that the names agree.' },
+  DEBLEED_NO_HITS: { status: 409, title: 'De-bleed needs the hits first', hint: 'Find the hits in the Hits view, then compute de-bleed.' },
+  DEBLEED_NO_MICS: { status: 409, title: 'There is nothing to de-bleed', hint: 'Give close mics their roles in Intake.' },
   DEBLEED_MISSING: { status: 409, title: 'De-bleed is not computed yet', hint: 'Compute it in Clean, or turn it off for this mic.' },
   EDIT_CONFLICT: { status: 409, title: 'The change does not fit the plan any more', hint: 'Reload the recording and try again.' },
   NOTHING_TO_UNDO: { status: 409, title: 'Nothing to undo', hint: 'The plan is at its first state.' },

@@ -5,6 +5,7 @@
  * The processors answer `latency` frames late. The reading place runs that much ahead of the heard one, and starting somewhere runs the
  * processors over the time before, unheard, so that a gate that would still be held open there is open.
  */
+import { mixDebleed } from '../core/clean/debleedMix';
 import { createDelay } from '../core/dsp/delay';
 import type { LiveTreatment } from '../core/plan/live';
 import { createKitRenderer } from '../core/render';
@@ -36,9 +37,14 @@ class KitProcessor extends AudioWorkletProcessor {
   private readonly kit;
   private readonly delays;
   private readonly inputs: Float32Array[];
+  /** What goes into the processors: the inputs, or towards what de-bleed left. */
+  private readonly mixed: Float32Array[];
+  private readonly kept: Float32Array[];
   private readonly raw: Float32Array[];
   private readonly clean: Float32Array[];
   private readonly key = new Float32Array(CATCH_UP);
+  private readonly mixes: Float32Array[];
+  /** Raw mics, then what de-bleed left of them. */
   private readonly blocks: Map<number, Float32Array>[];
   private readonly treatments: LiveTreatment[];
   private readonly ramps: { raw: Ramp; clean: Ramp; left: Ramp; right: Ramp }[];
@@ -72,9 +78,12 @@ class KitProcessor extends AudioWorkletProcessor {
     this.delays = o.mics.map(() => createDelay(this.kit.latency));
     const buffers = () => Array.from({ length: n }, () => new Float32Array(CATCH_UP));
     this.inputs = buffers();
+    this.mixed = [...this.inputs];
+    this.kept = o.mics.map((m) => new Float32Array(m.kept ? CATCH_UP : 0));
+    this.mixes = buffers();
     this.raw = buffers();
     this.clean = buffers();
-    this.blocks = o.mics.map(() => new Map());
+    this.blocks = [...o.mics, ...o.mics].map(() => new Map());
     this.ramps = o.mics.map(() => ({ raw: { now: 0, to: 0 }, clean: { now: 0, to: 0 }, left: { now: 0, to: 0 }, right: { now: 0, to: 0 } }));
     this.peaks = new Float32Array(n);
     this.step = 1 / ((FADE_MS / 1000) * sampleRate);
@@ -176,9 +185,12 @@ class KitProcessor extends AudioWorkletProcessor {
   /** Copies `n` frames of all mics from the reading place on into the inputs; false where a block is missing. */
   private fill(n: number): boolean {
     const missing = new Set<number>();
-    for (let i = 0; i < this.inputs.length; i++) {
-      const input = this.inputs[i];
-      const blocks = this.blocks[i];
+    const mics = this.inputs.length;
+    for (let j = 0; j < 2 * mics; j++) {
+      const i = j % mics;
+      if (j >= mics && !this.debled(i)) continue;
+      const input = j < mics ? this.inputs[i] : this.kept[i];
+      const blocks = this.blocks[j];
       const end = this.o.mics[i].frames;
       for (let k = 0; k < n; ) {
         const frame = this.read + k;
@@ -196,13 +208,23 @@ class KitProcessor extends AudioWorkletProcessor {
       }
     }
     this.waiting = [...missing];
-    return missing.size === 0;
+    if (missing.size > 0) return false;
+    for (let i = 0; i < mics; i++) {
+      const live = this.treatments[i].debleed;
+      this.mixed[i] = live && this.debled(i) ? this.mixes[i] : this.inputs[i];
+      if (live && this.debled(i)) mixDebleed(this.o.rate, live, this.inputs[i], this.kept[i], this.mixes[i], n, this.read);
+    }
+    return true;
+  }
+
+  private debled(i: number): boolean {
+    return this.o.mics[i].kept && this.treatments[i].debleed != null;
   }
 
   /** Reads and runs `n` frames, turning back at the loop's end. */
   private run(n: number): boolean {
     if (!this.fill(n)) return false;
-    this.kit.process(this.inputs, this.clean, n, this.keyOf, this.key, this.read);
+    this.kit.process(this.mixed, this.clean, n, this.keyOf, this.key, this.read);
     for (let i = 0; i < this.delays.length; i++) this.delays[i].process(this.inputs[i], this.raw[i], n);
     this.read += n;
     if (this.loop && this.read >= this.loop.to && this.read - n < this.loop.to) this.read = this.loop.from;

@@ -2,6 +2,7 @@
  * Runs the gate of one mic over the whole song, off the page's thread, each time a setting moves: what is drawn is what the very
  * processors do. Detector and gain are apart, so that a moved threshold only runs the second.
  */
+import { type LiveDebleed, mixDebleed } from '../core/clean/debleedMix';
 import { type Gap, createGaps } from '../core/clean/gaps';
 import { marksOver } from '../core/clean/marks';
 import { createDetector } from '../core/clean/detector';
@@ -12,6 +13,7 @@ import { createHitKernels } from '../core/kernels/hitKernels';
 import { pickOnsets } from '../core/hits/pickOnset';
 import { pyramid } from '../core/dsp/peaks';
 import { type GateFigures, gateGains, gateOverview } from '../core/measure/gateOverview';
+import { type DebleedFigures, debleedFigures } from '../core/measure/debleedFigures';
 import { type StrokeFigures, strokeFigures } from '../core/measure/strokeFigures';
 import type { GateSettings } from '../core/params/gateParams';
 import { type LiveSlices, createSliceStage } from '../core/clean/sliceStage';
@@ -28,6 +30,9 @@ export interface PreviewRequest {
   frames: number;
   mic: MicAudio;
   key: MicAudio;
+  /** De-bleed of the mic and of its key, with what it left of them; null where they go in as they came. */
+  debleed: { live: LiveDebleed; kept: MicAudio } | null;
+  keyDebleed: { live: LiveDebleed; kept: MicAudio } | null;
   gate: GateSettings;
   /** Where hits open the gate. */
   hits: readonly KeyHit[];
@@ -94,6 +99,8 @@ export interface PreviewResult {
   level: Float32Array;
   figures: GateFigures;
   strokes: StrokeFigures;
+  /** Null where de-bleed is off or not computed. */
+  debleed: DebleedFigures | null;
   /** Frames where something begins to sound in the mic, when asked for. */
   transients?: readonly number[];
 }
@@ -148,7 +155,7 @@ function detect(r: PreviewRequest, key: Float32Array): Float64Array {
     return data;
   }
   const { keyHpHz, keyHpSlope, keyLpHz, keyLpSlope, detector } = r.gate;
-  const name = JSON.stringify([r.key.content, r.key.channel, r.frames, keyHpHz, keyHpSlope, keyLpHz, keyLpSlope, detector]);
+  const name = JSON.stringify([r.key.content, r.key.channel, r.keyDebleed, r.frames, keyHpHz, keyHpSlope, keyLpHz, keyLpSlope, detector]);
   if (power?.name === name) return power.data;
   const data = power?.data.length === key.length ? power.data : new Float64Array(key.length);
   createDetector(r.rate, r.gate).process(key, data, 0, key.length);
@@ -172,10 +179,19 @@ function transientsOf(mic: MicAudio, audio: Float32Array, rate: number): readonl
 }
 
 async function analyse(r: PreviewRequest) {
-  const names = [r.mic, r.key].map((a) => `${a.content}/${a.channel}`);
+  const nameOf = (a: MicAudio) => `${a.content}/${a.channel}`;
+  const names = [r.mic, r.key, r.debleed?.kept, r.keyDebleed?.kept].flatMap((a) => (a ? [nameOf(a)] : []));
   const progress = (done: number) => post({ type: 'loading', id: r.id, done });
-  const audio = await load(r.mic, r.frames, names, progress);
-  const key = names[0] === names[1] ? audio : await load(r.key, r.frames, names, progress);
+  const debled = async (mic: MicAudio, d: PreviewRequest['debleed']) => {
+    const raw = await load(mic, r.frames, names, progress);
+    if (!d) return raw;
+    const own = await load(d.kept, r.frames, names, progress);
+    const out = new Float32Array(raw.length);
+    mixDebleed(r.rate, d.live, raw, own, out, raw.length, 0);
+    return out;
+  };
+  const audio = await debled(r.mic, r.debleed);
+  const key = names[0] === names[1] ? audio : await debled(r.key, r.keyDebleed);
   if (r.id !== newest) return;
   const pw = detect(r, key);
   const gain = last?.gain.length === r.frames ? last.gain : new Float32Array(r.frames);
@@ -183,10 +199,11 @@ async function analyse(r: PreviewRequest) {
   createGaps(r.rate, r.gaps).apply(gain, 0, gain.length, 0);
   applySlices(r, audio, gain);
   const transients = r.transients ? transientsOf(r.mic, audio, r.rate) : undefined;
+  const debleed = r.debleed ? debleedFigures(r.rate, await load(r.mic, r.frames, names, progress), audio, r.own) : null;
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
   last = { audio, gain, out, rate: r.rate, tail: r.tail };
   const v = gateOverview(audio, gain, pw, out);
-  post({ type: 'preview', id: r.id, clean: pyramid(v.clean), gain: pyramid(v.gain), level: v.level, figures: v.figures, strokes: strokeFigures(r.rate, audio, gain, r.own), transients });
+  post({ type: 'preview', id: r.id, clean: pyramid(v.clean), gain: pyramid(v.gain), level: v.level, figures: v.figures, strokes: strokeFigures(r.rate, audio, gain, r.own), debleed, transients });
 }
 
 /** The very stage that renders, fed in blocks as rendering feeds it. */

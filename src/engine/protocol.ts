@@ -11,6 +11,8 @@ export interface MicSetup {
   id: string;
   /** Frames of its own; what follows is silence. */
   frames: number;
+  /** Whether there is what de-bleed left of it: blocks of that come under the mic's number plus the number of mics. */
+  kept: boolean;
 }
 
 /** Level and place of a mic in what is heard; linear gains for the left and right loudspeaker. */

@@ -4,11 +4,17 @@
 import type { LiveTreatment } from '../core/plan/live';
 import { type MicAudio, blockCount, fetchBlock } from './blocks';
 import kitUrl from './kit.worklet.ts?worker&url';
-import { BLOCK_FRAMES, type KitOptions, type KitState, type Loop, type Monitor, type ToKit } from './protocol';
+import { BLOCK_FRAMES, type KitOptions, type KitState, type Loop, type MicSetup, type Monitor, type ToKit } from './protocol';
 
 export interface TransportMic extends MicAudio {
   id: string;
+  /** What de-bleed left of it, where that is computed. */
+  kept: MicAudio | null;
 }
+
+/** Raw mics, then what de-bleed left of each. */
+const sourcesOf = (mics: readonly TransportMic[]): (MicAudio | null)[] => [...mics, ...mics.map((m) => m.kept)];
+const setupOf = (m: TransportMic): MicSetup => ({ id: m.id, frames: m.frames, kept: m.kept !== null });
 
 export interface TransportOptions {
   rate: number;
@@ -44,8 +50,9 @@ export function createTransport(o: TransportOptions): Transport {
   let loop: Loop | null = null;
   let position = 0;
   let closed = false;
-  /** By mic: blocks that the worklet has or that are on their way. */
-  const held = o.mics.map(() => new Set<number>());
+  const sources = sourcesOf(o.mics);
+  /** By source: blocks that the worklet has or that are on their way. */
+  const held = sources.map(() => new Set<number>());
   const queue: { mic: number; seq: number }[] = [];
   let busy = 0;
 
@@ -56,7 +63,7 @@ export function createTransport(o: TransportOptions): Transport {
     // the sample rate of the recording: nothing is resampled before it is heard
     context = new AudioContext({ sampleRate: o.rate, latencyHint: 'interactive' });
     await context.audioWorklet.addModule(kitUrl);
-    const options: KitOptions = { rate: o.rate, frames: o.frames, mics: o.mics.map((m) => ({ id: m.id, frames: m.frames })), treatments, monitor };
+    const options: KitOptions = { rate: o.rate, frames: o.frames, mics: o.mics.map(setupOf), treatments, monitor };
     node = new AudioWorkletNode(context, 'fresh-gap-kit', { numberOfInputs: 0, numberOfOutputs: 1, outputChannelCount: [2], processorOptions: options });
     node.port.onmessage = (e: MessageEvent<KitState>) => {
       position = e.data.position;
@@ -80,7 +87,7 @@ export function createTransport(o: TransportOptions): Transport {
     const list = wanted();
     const keep = new Set(list);
     const here = Math.floor(position / BLOCK_FRAMES);
-    o.mics.forEach((_, mic) => {
+    sources.forEach((_, mic) => {
       const far = [...held[mic]].filter((s) => !keep.has(s) && (s < here - BEHIND || s > here + AHEAD + 2));
       if (far.length) {
         for (const s of far) held[mic].delete(s);
@@ -89,8 +96,8 @@ export function createTransport(o: TransportOptions): Transport {
     });
     queue.length = 0;
     for (const seq of list) {
-      o.mics.forEach((m, mic) => {
-        if (seq < blockCount(m) && !held[mic].has(seq)) queue.push({ mic, seq });
+      sources.forEach((m, mic) => {
+        if (m && seq < blockCount(m) && !held[mic].has(seq)) queue.push({ mic, seq });
       });
     }
     pump();
@@ -102,7 +109,7 @@ export function createTransport(o: TransportOptions): Transport {
       if (held[mic].has(seq)) continue;
       held[mic].add(seq);
       busy++;
-      fetchBlock(o.mics[mic], seq)
+      fetchBlock(sources[mic] as MicAudio, seq)
         .then((data) => send({ type: 'block', mic, seq, data }, [data.buffer]))
         .catch((e) => {
           held[mic].delete(seq);
@@ -159,10 +166,11 @@ export async function renderOffline(o: Pick<TransportOptions, 'rate' | 'frames' 
   const last = Math.floor((from + frames + BLOCK_FRAMES) / BLOCK_FRAMES);
   const first = Math.max(0, Math.floor((from - 6 * o.rate) / BLOCK_FRAMES));
   const blocks: { mic: number; seq: number; data: Float32Array }[] = [];
-  for (const [mic, m] of o.mics.entries()) {
+  for (const [mic, m] of sourcesOf(o.mics).entries()) {
+    if (!m) continue;
     for (let seq = loop ? 0 : first; seq < Math.min(blockCount(m), last + 1); seq++) blocks.push({ mic, seq, data: await fetchBlock(m, seq) });
   }
-  const options: KitOptions = { ...o, mics: o.mics.map((m) => ({ id: m.id, frames: m.frames })), blocks, playFrom: from, loop };
+  const options: KitOptions = { ...o, mics: o.mics.map(setupOf), blocks, playFrom: from, loop };
   const node = new AudioWorkletNode(context, 'fresh-gap-kit', { numberOfInputs: 0, numberOfOutputs: 1, outputChannelCount: [2], processorOptions: { ...options, onState: undefined, onError: undefined } });
   node.connect(context.destination);
   const out = await context.startRendering();

@@ -2,15 +2,17 @@
 import type { MicReader } from '../core/render';
 import { decodeChannel } from '../formats/pcm';
 import type { Sql } from './db';
-import { CHUNK_FRAMES, readChunk } from './sql/audio';
+import { type AudioRow, CHUNK_FRAMES, readChunk } from './sql/audio';
 import type { FileRow } from './sql/files';
 
 /** Reads must be whole chunks at multiples of a chunk, as the renderer makes them. */
-export function dbReader(sql: Sql, file: FileRow, channel: number): MicReader {
+export const dbReader = (sql: Sql, file: FileRow, channel: number): MicReader => audioReader(sql, { ...file, id: file.audioId }, channel);
+
+export function audioReader(sql: Sql, file: Pick<AudioRow, 'id' | 'encoding' | 'channels' | 'frames'>, channel: number): MicReader {
   return {
     async read(atFrame, out) {
       if (atFrame % CHUNK_FRAMES !== 0 || out.length !== CHUNK_FRAMES) throw new Error('dbReader reads whole chunks.');
-      const n = atFrame < file.frames ? decodeChannel(await readChunk(sql, file.audioId, atFrame / CHUNK_FRAMES), file.encoding, file.channels, channel, out) : 0;
+      const n = atFrame < file.frames ? decodeChannel(await readChunk(sql, file.id, atFrame / CHUNK_FRAMES), file.encoding, file.channels, channel, out) : 0;
       out.fill(0, n);
     },
   };

@@ -12,7 +12,7 @@ import { type WavInfo, createWavReader } from '../formats/wavReader';
 import type { Sql, Tx } from './db';
 import { MAX_MICS } from './dto/plan.dto';
 import { notify } from './events';
-import { CHUNK_FRAMES, copyRows, int4, int8 } from './sql/audio';
+import { CHUNK_FRAMES, copyRows, dropUnusedAudio, int4, int8 } from './sql/audio';
 import { hasFile, listFiles, listMics } from './sql/files';
 import { getPlan, hasEdits, putPlan } from './sql/plans';
 import { lockRecording, refreshExtent, getRecording } from './sql/recordings';
@@ -50,7 +50,7 @@ function createPeakBuilder(channels: number) {
   };
 }
 
-async function storeAudio(tx: Tx, bytes: AsyncIterable<Uint8Array>, onFormat: (i: WavInfo) => void) {
+export async function storeAudio(tx: Tx, bytes: AsyncIterable<Uint8Array>, onFormat: (i: WavInfo) => void) {
   const [{ id: newId }] = await tx<{ id: number }[]>`
     insert into audio (content, encoding, channels, sample_rate, frames, bytes_per_frame)
     values (${`pending-${randomUUID()}`}, 'pcm16', 1, 0, 0, 2) returning id`;
@@ -208,7 +208,7 @@ export async function removeFile(sql: Sql, recordingId: string, fileId: number):
       );
       await putPlan(tx, recordingId, { ...state.plan, order, mics, frames: Math.max(0, ...files.map((f) => f.frames)) }, true);
     }
-    await tx`delete from audio a where not exists (select 1 from source_file f where f.audio_id = a.id)`;
+    await dropUnusedAudio(tx);
     await notify(tx, { kind: 'files', recordingId });
   });
 }

@@ -1,6 +1,7 @@
 /** Everything a page needs to open a recording: one object, plain data. */
 import type { Encoding } from '../formats/pcm';
 import type { Sql } from './db';
+import { type DebledMic, listDebled } from './sql/debled';
 import { listFiles, listMics } from './sql/files';
 import { type JobRow, listJobs } from './sql/jobs';
 import { type PlanState, getPlan } from './sql/plans';
@@ -23,11 +24,13 @@ export interface Workbench {
   /** Null while the recording has no files. */
   state: PlanState | null;
   exports: JobRow[];
+  /** What de-bleed left, by mic id. */
+  debled: Record<string, Omit<DebledMic, 'micId'>>;
 }
 
 export async function loadWorkbench(sql: Sql, id: string): Promise<Workbench> {
   const recording = await getRecording(sql, id);
-  const [files, mics, state, exports] = await Promise.all([listFiles(sql, id), listMics(sql, id), getPlan(sql, id), listJobs(sql, id, 'export')]);
+  const [files, mics, state, exports, debled] = await Promise.all([listFiles(sql, id), listMics(sql, id), getPlan(sql, id), listJobs(sql, id, 'export'), listDebled(sql, id)]);
   return {
     recording,
     files: files.map((f) => ({
@@ -36,5 +39,6 @@ export async function loadWorkbench(sql: Sql, id: string): Promise<Workbench> {
     })),
     state: state && state.plan.order.length > 0 ? state : null,
     exports,
+    debled: Object.fromEntries(debled.map(({ micId, ...d }) => [micId, d])),
   };
 }

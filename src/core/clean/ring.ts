@@ -31,8 +31,8 @@ const NOTE_WIDTH = 1.35;
 const EVALUATED_DB = 15;
 const OVER_FLOOR_DB = 6;
 const DEEPEST_DB = -45;
-/** Toms ring along with kick and snare in fills: more of what holds their note up late is not their own stroke's. */
-const OVER_FLOOR_TOM_DB = 30;
+/** In raw mics, toms ring along with kick and snare in fills: more of what holds their note up late is not their own stroke's. */
+const OVER_FLOOR_TOM_DB = 12;
 /** How long ago the stroke before must be for the level before a stroke to be without it, ms: the longest that enough strokes allow. */
 const LONG_GONE_MS = [1200, 600, 300];
 const RELAXED = 0.85;
@@ -54,8 +54,8 @@ function smooth(v: Float64Array, n: number): Float64Array {
   });
 }
 
-/** `x`: the raw mic; `own`: frames of its drum's strokes, rising. Null with fewer than three strokes. */
-export function learnRing(x: Float32Array, rate: number, drum: string, own: readonly number[]): Ring | null {
+/** `x`: the mic; `own`: frames of its drum's strokes, rising; `debled`: whether only the drum is left in it. Null with fewer than three strokes. */
+export function learnRing(x: Float32Array, rate: number, drum: string, own: readonly number[], debled = false): Ring | null {
   if (own.length < LEAST_STROKES) return null;
   const kind = kindOf(drum);
   const note = kind === 'tom' ? noteOf(x, rate, own.slice(0, 60), BODY.tom) : 0;
@@ -92,7 +92,7 @@ export function learnRing(x: Float32Array, rate: number, drum: string, own: read
     heard.push(Math.min(v, heard[s - 1] ?? 0));
   }
   const usual = quantile(fullPeaks.filter((_, i) => peaks[i] >= middle), 0.5);
-  const decay = carriedOn(heard, Math.min(-12, Math.max(DEEPEST_DB, quietBefore(env, at) - usual + (kind === 'tom' ? OVER_FLOOR_TOM_DB : OVER_FLOOR_DB))));
+  const decay = carriedOn(heard, Math.min(-12, Math.max(DEEPEST_DB, quietBefore(env, at) - usual + (kind === 'tom' && !debled ? OVER_FLOOR_TOM_DB : OVER_FLOOR_DB))));
   const loudest = quantile(fullPeaks, 0.98);
   return { decayDb: decay.map((v) => Number(v.toFixed(2))), spillDb: Number(Math.min(0, spillOf(full, at, peaks.map((p) => p - top), decay) - loudest).toFixed(2)), topDb: Number(loudest.toFixed(2)) };
 }

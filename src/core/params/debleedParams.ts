@@ -4,7 +4,7 @@ import { defaultsOf } from './types';
 
 export const DEBLEED_PARAMS = {
   on: { kind: 'switch', label: 'De-bleed', default: false, help: 'Takes out what the other mics explain. Gate, slices and tail work on what it leaves.' },
-  depthDb: { kind: 'number', label: 'Spill lower by', unit: 'dB', min: 0, max: 40, default: 40, step: 0.5, scale: 'linear', end: { at: 'max', from: 39.5, text: 'all found' }, help: 'How far spill goes down, at most. At 0 the mic is as it came.' },
+  depthDb: { kind: 'number', label: 'Spill lower by', unit: 'dB', min: 0, max: 40, default: 40, step: 0.5, scale: 'linear', end: { at: 'max', from: 39.5, text: 'all' }, help: 'How far spill goes down, at most. At 0 the mic is as it came.' },
   attackMs: { kind: 'number', label: 'Raw attack', unit: 'ms', min: 0, max: 40, default: 0, step: 0.5, scale: 'square', end: { at: 'min', from: 0, text: 'off' }, help: 'Keeps the mic as it came for so long from each attack, with what spills into it.' },
 } as const satisfies ParamTable;
 

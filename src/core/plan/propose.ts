@@ -13,16 +13,18 @@ import { countedHits } from './live';
 import type { Plan, PlanMic, Treatment } from './plan';
 import { roleOf } from './roles';
 
-/** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second. */
-const HELD_DB = -32;
-const GONE_DB = -52;
+/** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second: later where de-bleed has left little to close for. */
+const RAW = { heldDb: -32, goneDb: -52 };
+const DEBLED = { heldDb: -48, goneDb: -66 };
+const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 60 };
 const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
 
 /** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */
-export function gateTimes(ring: Ring | null): Pick<GateSettings, 'holdMs' | 'releaseMs'> {
+export function gateTimes(ring: Ring | null, debled = false): Pick<GateSettings, 'holdMs' | 'releaseMs'> {
   if (!ring) return WITHOUT_RING as Pick<GateSettings, 'holdMs' | 'releaseMs'>;
-  const held = Math.min(2000, Math.max(60, ringMs(ring, 1, HELD_DB)));
-  const gone = Math.max(held + 40, ringMs(ring, 1, GONE_DB));
+  const { heldDb, goneDb } = debled ? DEBLED : RAW;
+  const held = Math.min(2000, Math.max(60, ringMs(ring, 1, heldDb)));
+  const gone = Math.max(held + 40, ringMs(ring, 1, goneDb));
   return { holdMs: Math.round(held), releaseMs: Math.round(Math.min(1000, Math.max(60, gone - held))) };
 }
 
@@ -30,18 +32,18 @@ const TOM: Partial<SliceSettings> = { ...SLICE_DEFAULTS, on: true, leadMs: 10, f
 
 /** What is proposed for one mic; null where it is best left alone. `kept`: de-bleed has something for it. */
 export function proposeTreatment(mic: PlanMic, strokes: number, kept = false): Treatment | null {
-  const cut = proposeCut(mic, strokes);
+  const cut = proposeCut(mic, strokes, kept);
   return kept ? { ...(cut ?? mic.treatment), debleed: { ...DEBLEED_DEFAULTS, on: true } } : cut;
 }
 
-function proposeCut(mic: PlanMic, strokes: number): Treatment | null {
+function proposeCut(mic: PlanMic, strokes: number, kept: boolean): Treatment | null {
   const { drum, group } = roleOf(mic.role);
   if (!drum || group !== 'close' || strokes === 0) return null;
   const kind = kindOf(drum);
   const { gate, slices } = mic.treatment;
-  if (kind === 'tom') return { ...mic.treatment, gate: { ...gate, on: false }, slices: { ...slices, ...TOM } };
+  if (kind === 'tom') return { ...mic.treatment, gate: { ...gate, on: false }, slices: { ...slices, ...TOM, ...(kept ? DEBLED_TOM : {}) } };
   if (kind === 'kick' || kind === 'snare') {
-    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, ...gateTimes(mic.ring) }, slices: { ...slices, on: false } };
+    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, ...gateTimes(mic.ring, kept) }, slices: { ...slices, on: false } };
   }
   return null;
 }

@@ -31,7 +31,7 @@ export interface Bins {
   /** Powers of a bin: padded sources x frames. */
   v(bin: number): Float32Array;
   /** Matrices of a bin: packed elements x (re, im) x padded sources. */
-  R(bin: number): Float32Array;
+  matrices(bin: number): Float32Array;
   noise(bin: number): Float32Array;
   /** Means that are expected of v: sources x frames, for the next bin that is run. */
   readonly prior: Float32Array;
@@ -66,7 +66,7 @@ export function createBins(shape: BinShape): Bins {
     shape,
     x: (b) => view(x + b * M * 2 * T * 4, M * 2 * T),
     v: (b) => view(v + b * SP * T * 4, SP * T),
-    R: (b) => view(R + b * P * 2 * SP * 4, P * 2 * SP),
+    matrices: (b) => view(R + b * P * 2 * SP * 4, P * 2 * SP),
     noise: (b) => view(noise + b * M * 4, M),
     prior: view(prior, S * T),
     begin: (b) => k.covariances(M, S, SP, T, x + b * M * 2 * T * 4, prior, R + b * P * 2 * SP * 4),
@@ -77,7 +77,9 @@ export function createBins(shape: BinShape): Bins {
     },
     images(b, iterations, targets) {
       const pairs = new Int32Array(k.memory.buffer, list, 2 * targets.length);
-      targets.forEach((t, i) => pairs.set(t, 2 * i));
+      targets.forEach((t, i) => {
+        pairs.set(t, 2 * i);
+      });
       run(b, iterations, 0, targets.length);
       return view(out, targets.length * 2 * T);
     },

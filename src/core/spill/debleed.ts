@@ -6,6 +6,7 @@ import { type Ring, learnRing } from '../clean/ring';
 import { type FoundHit, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
 import { type Kind, kindOf } from '../hits/kinds';
 import { NETWORKS } from '../hits/weights';
+import { roleOf } from '../plan/roles';
 import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, separateTargets } from './crew';
 import { type KitMic, describeKit } from './kit';
@@ -14,8 +15,16 @@ import { learnBandRing, maskByRing } from './ringMask';
 
 /** Raised whenever the same audio and hits would give another result. */
 export const DEBLEED_VERSION = 1;
+/** Hits nearer than this are the same stroke, seconds. */
+const SAME_S = 0.02;
 /** Hats are struck too often for their decay to take much down. */
 const MASKED: readonly Kind[] = ['kick', 'snare', 'tom'];
+
+/** What de-bleed must know of a mic, from its role. */
+export const kitMic = (role: string): KitMic => {
+  const { drum, group } = roleOf(role);
+  return { own: group === 'close' ? drum : null, overhead: group === 'overhead' };
+};
 
 export interface DebleedInput {
   readonly rate: number;
@@ -61,6 +70,17 @@ const READ = 65536;
 
 const counted = (list: readonly FoundHit[] | undefined): FoundHit[] => (list ?? []).filter((h) => h.certainty >= THRESHOLD);
 
+/** Hits of both findings, each as certain as both are on average: a stroke that only one of them heard has half of its certainty. In order of time. */
+export function joinHits(first: readonly FoundHit[], again: readonly FoundHit[]): FoundHit[] {
+  const used = new Set<FoundHit>();
+  const joined = first.map((h) => {
+    const second = again.find((x) => !used.has(x) && Math.abs(x.time - h.time) < SAME_S);
+    if (second) used.add(second);
+    return { ...h, certainty: (h.certainty + (second?.certainty ?? 0)) / 2 };
+  });
+  return [...joined, ...again.filter((h) => !used.has(h)).map((h) => ({ ...h, certainty: h.certainty / 2 }))].sort((a, b) => a.time - b.time);
+}
+
 /** Throws what `progress` throws, to cancel. */
 export async function debleed(o: DebleedInput): Promise<Debleed> {
   const { rate, frames } = o;
@@ -91,7 +111,7 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
   }
   const byMic = new Map(targets.map(([m], q) => [m, images[q]]));
   const again = await detectHits(rate, o.mics, async (m) => byMic.get(m) ?? whole(o.readers[m], frames), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
-  const found = Object.fromEntries(Object.keys({ ...o.hits, ...again.drums }).map((d) => [d, (kit.drums.includes(d) ? again.drums[d] : o.hits[d]) ?? []]));
+  const found = Object.fromEntries(Object.entries(o.hits).map(([d, list]) => [d, kit.drums.includes(d) ? joinHits(list, again.drums[d] ?? []) : list]));
   const mics: KeptMic[] = [];
   for (const [q, [m, s]] of targets.entries()) {
     const drum = kit.drums[s];
@@ -99,7 +119,7 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
     const { share, lossDb } = shares[q];
     const bands = MASKED.includes(kindOf(drum)) && share > 0 ? learnBandRing(images[q], rate, own) : null;
     const samples = bands ? maskByRing(images[q], rate, own, bands) : images[q];
-    mics.push({ mic: m, drum, samples, ring: own.length ? learnRing(samples, rate, drum, own) : null, lossDb, share });
+    mics.push({ mic: m, drum, samples, ring: own.length ? learnRing(samples, rate, drum, own, share > 0) : null, lossDb, share });
     await o.progress?.(0.95 + (0.05 * (q + 1)) / targets.length, 'Following each drum\'s own decay');
   }
   return { mics, hits: found };

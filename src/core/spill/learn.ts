@@ -92,7 +92,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
     const heard = new Float64Array(S * M);
     const sum = new Float64Array(S);
     for (let b = 0; b < own; b++) {
-      const R = bins.R(b);
+      const R = bins.matrices(b);
       const v = bins.v(b);
       for (let s = 0; s < S; s++) {
         let trace = 1e-12;
@@ -164,7 +164,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
     },
     cap(all) {
       for (let b = 0; b < own; b++) {
-        const R = bins.R(b);
+        const R = bins.matrices(b);
         for (let s = 0; s < S; s++) {
           const mine = s < D ? kit.own[s] : kit.far;
           const d = Array.from({ length: M }, (_, m) => R[packed(m, m) * 2 * SP + s] * level[b * M + m] ** 2);
@@ -200,7 +200,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
         const f = from + b * every;
         const v = bins.v(b);
         for (let s = 0; s < S; s++) ceiling[b * S + s] = s < D ? PRIOR * quantile(v.subarray(s * T, s * T + frames), PRIOR_QUANTILE) : 1e9;
-        model.R.set(bins.R(b), f * size);
+        model.R.set(bins.matrices(b), f * size);
         model.ceiling.set(ceiling.subarray(b * S, (b + 1) * S), f * S);
         model.level.set(level.subarray(b * M, (b + 1) * M), f * M);
         model.noise.set(bins.noise(b), f * M);

@@ -46,13 +46,15 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
           for (let m = 0; m < M; m++) {
             const g = 1 / model.level[f * M + m];
             for (let t = 0; t < BLOCK; t++) {
-              const a = (x[m * 2 * BLOCK + t] = spectra[m].re[f * BLOCK + t] * g);
-              const b = (x[m * 2 * BLOCK + BLOCK + t] = spectra[m].im[f * BLOCK + t] * g);
+              const a = spectra[m].re[f * BLOCK + t] * g;
+              const b = spectra[m].im[f * BLOCK + t] * g;
+              x[m * 2 * BLOCK + t] = a;
+              x[m * 2 * BLOCK + BLOCK + t] = b;
               P[m * BLOCK + t] = a * a + b * b;
             }
           }
           startPowers(kit, P, BLOCK, frames, act, loudest, (f * kit.rate) / SIZE, bins.v(0));
-          bins.R(0).set(model.R.subarray(f * size, (f + 1) * size));
+          bins.matrices(0).set(model.R.subarray(f * size, (f + 1) * size));
           bins.noise(0).set(model.noise.subarray(f * M, (f + 1) * M));
           for (let s = 0; s < S; s++) {
             const c = model.ceiling[f * S + s];
@@ -67,7 +69,9 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
             }
           });
         }
-        targets.forEach((_, q) => transform.inverse(re[q], im[q], BLOCK, first, frames, out[q], from));
+        targets.forEach((_, q) => {
+          transform.inverse(re[q], im[q], BLOCK, first, frames, out[q], from);
+        });
       }
       return out;
     },

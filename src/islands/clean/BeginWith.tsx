@@ -47,11 +47,11 @@ export function BeginWith() {
   return (
     <>
       <DropdownMenu.Root open={open} onOpenChange={setOpen}>
-        <DropdownMenu.Trigger aria-label="Begin with settings" title="Starting points for this drum, and settings of your own" className="grid size-7 place-items-center rounded-[7px] border border-line2 bg-sheet hover:border-ink">
+        <DropdownMenu.Trigger aria-label="Begin with settings" title="Starting points for this drum, and settings of your own" className="grid size-7 shrink-0 place-items-center rounded-[7px] border border-line2 bg-sheet hover:border-ink">
           <BookmarkPlus aria-hidden="true" size={14} />
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
-          <DropdownMenu.Content align="end" className="card z-50 max-h-[70vh] w-[330px] overflow-y-auto p-1.5 shadow-lg">
+          <DropdownMenu.Content align="start" className="card z-50 max-h-[70vh] w-[330px] overflow-y-auto p-1.5 shadow-lg">
             <DropdownMenu.Label className="px-2.5 py-1 text-xs text-ink2">Begin with</DropdownMenu.Label>
             {pointsFor(mic.role).map((p) => (
               <DropdownMenu.Item key={p.id} className={`${item} flex-col !gap-0`} onSelect={() => take((plan) => applyPoint(plan, focus, p))}>

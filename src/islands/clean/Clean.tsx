@@ -8,6 +8,7 @@ import { transportMics } from '../workbench/engine';
 import { focusedMic, useBench } from '../workbench/store';
 import { BeginWith } from './BeginWith';
 import { CarryOver } from './CarryOver';
+import { DebleedPanel } from './DebleedPanel';
 import { Figures } from './Figures';
 import { GatePanel } from './GatePanel';
 import { SlicePanel } from './SlicePanel';
@@ -44,13 +45,17 @@ export function Clean() {
           <Glyph role={mic.role} size={20} />
           <h1 className="truncate font-head text-lg font-bold">{mic.name}</h1>
           <span className="truncate text-ink2">{mic.file}</span>
+          <BeginWith />
+          <button type="button" onClick={() => useBench.setState({ carrying: true })} title="Carry this treatment to sibling mics (O)" aria-label="Carry over to other mics" className={`${square} shrink-0`}>
+            <CopyPlus aria-hidden="true" size={14} />
+          </button>
           {loading !== null && (
             <span role="status" className="num text-sm text-doubt">
               reading the mic {Math.round(loading * 100)} %
             </span>
           )}
           <span className="flex-1" />
-          <span className="num text-ink2" title="Time in view">
+          <span className="num whitespace-nowrap text-ink2" title="Time in view">
             {formatTime(view.from / rate)} – {formatTime(view.to / rate)}
           </span>
           <Segments
@@ -105,25 +110,20 @@ export function Clean() {
       </main>
       <aside className="flex min-h-0 flex-col gap-2 overflow-y-auto border-l border-line px-3 py-2" aria-label="Settings">
         <Figures />
-        <div className="flex items-center gap-2">
-          <Segments
-            small
-            label="Treatment"
-            value={panel}
-            options={[
-              { value: 'gate', label: `Gate${mic.treatment.gate.on ? ' ✓' : ''}`, hint: 'Turns the mic down while its key is low' },
-              { value: 'slices', label: `Slices${mic.treatment.slices.on ? ' ✓' : ''}`, hint: 'Keeps stretches round the strokes' },
-              { value: 'tail', label: `Tail${mic.treatment.tail.on ? ' ✓' : ''}`, hint: 'Low-pass after each stroke' },
-            ]}
-            onChange={(v) => useBench.setState({ panel: v })}
-          />
-          <span className="ml-auto" />
-          <BeginWith />
-          <button type="button" onClick={() => useBench.setState({ carrying: true })} title="Carry this treatment to sibling mics (O)" aria-label="Carry over to other mics" className={square}>
-            <CopyPlus aria-hidden="true" size={14} />
-          </button>
-        </div>
-        {panel === 'gate' ? <GatePanel /> : panel === 'slices' ? <SlicePanel /> : <TailPanel />}
+        <Segments
+          small
+          fill
+          label="Treatment"
+          value={panel}
+          options={[
+            { value: 'debleed', label: `De-bleed${mic.treatment.debleed.on ? ' ✓' : ''}`, hint: 'Takes out what the other mics explain' },
+            { value: 'gate', label: `Gate${mic.treatment.gate.on ? ' ✓' : ''}`, hint: 'Turns the mic down while its key is low' },
+            { value: 'slices', label: `Slices${mic.treatment.slices.on ? ' ✓' : ''}`, hint: 'Keeps stretches round the strokes' },
+            { value: 'tail', label: `Tail${mic.treatment.tail.on ? ' ✓' : ''}`, hint: 'Low-pass after each stroke' },
+          ]}
+          onChange={(v) => useBench.setState({ panel: v })}
+        />
+        {panel === 'debleed' ? <DebleedPanel /> : panel === 'gate' ? <GatePanel /> : panel === 'slices' ? <SlicePanel /> : <TailPanel />}
         <CarryOver open={carrying} onOpen={(v) => useBench.setState({ carrying: v })} />
       </aside>
     </div>

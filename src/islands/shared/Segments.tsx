@@ -7,7 +7,7 @@ export interface Segment<T extends string> {
   hint?: string;
 }
 
-export function Segments<T extends string>(p: { label: string; value: T; options: readonly Segment<T>[]; onChange(v: NoInfer<T>): void; small?: boolean; disabled?: boolean }) {
+export function Segments<T extends string>(p: { label: string; value: T; options: readonly Segment<T>[]; onChange(v: NoInfer<T>): void; small?: boolean; /** As wide as its place. */ fill?: boolean; disabled?: boolean }) {
   return (
     <ToggleGroup.Root
       type="single"
@@ -15,14 +15,14 @@ export function Segments<T extends string>(p: { label: string; value: T; options
       value={p.value}
       disabled={p.disabled}
       onValueChange={(v) => v && p.onChange(v as T)}
-      className="inline-flex overflow-hidden rounded-card border-[1.5px] border-ink bg-sheet data-[disabled]:opacity-50"
+      className={`${p.fill ? 'flex w-full shrink-0' : 'inline-flex'} overflow-hidden rounded-card border-[1.5px] border-ink bg-sheet data-[disabled]:opacity-50`}
     >
       {p.options.map((o) => (
         <ToggleGroup.Item
           key={o.value}
           value={o.value}
           title={o.hint}
-          className={`${p.small ? 'min-h-6 px-2.5 text-sm' : 'min-h-[30px] px-3'} border-r border-line font-semibold last:border-r-0 data-[state=on]:bg-ink data-[state=on]:text-paper focus-visible:-outline-offset-3`}
+          className={`${p.small ? `min-h-6 text-sm ${p.fill ? 'flex-auto whitespace-nowrap px-1' : 'px-2.5'}` : 'min-h-[30px] px-3'} border-r border-line font-semibold last:border-r-0 data-[state=on]:bg-ink data-[state=on]:text-paper focus-visible:-outline-offset-3`}
         >
           {o.label}
         </ToggleGroup.Item>

@@ -2,7 +2,7 @@
 import { editGate, sameJson } from '../../core/plan/edits';
 import { NO_TREATMENT, isUntouched } from '../../core/plan/plan';
 import { proposePlan } from '../../core/plan/propose';
-import { editSlices, editTail } from '../../core/plan/sliceEdits';
+import { editDebleed, editSlices, editTail } from '../../core/plan/sliceEdits';
 import { cutHere, drop, join, keepSelection, nudge, pickAll, pickSofter, reset } from '../clean/sliceState';
 import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
@@ -71,9 +71,10 @@ function restore(ids: readonly string[]) {
 }
 
 function propose(all: boolean) {
-  const { base } = get();
+  const { base, data } = get();
   if (!base) return;
-  const edit = proposePlan(base, isUntouched, all);
+  const used = Object.entries(data?.debled ?? {}).filter(([, d]) => d.share > 0).map(([id]) => id);
+  const edit = proposePlan(base, isUntouched, all, new Set(used));
   if (edit.changes.length) commit(edit);
 }
 
@@ -105,6 +106,7 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'mute', group: 'Mics', label: 'Mute this mic', keys: ['m'], shown: 'M', run: () => flip('muted') },
     { id: 'unsolo', group: 'Mics', label: 'No solos, no mutes', run: () => set({ solo: new Set(), muted: new Set() }) },
 
+    { id: 'debleed', group: 'Plan', label: 'De-bleed of this mic on or off', keys: ['v'], shown: 'V', run: () => { const { base, focus } = get(); if (base) commit(editDebleed(base, focus, { on: !base.mics[focus].treatment.debleed.on })); set({ panel: 'debleed' }); } },
     { id: 'gate', group: 'Plan', label: 'Gate of this mic on or off', keys: ['g'], shown: 'G', run: toggleGate },
     { id: 'slices', group: 'Plan', label: 'Slices of this mic on or off', keys: ['c'], shown: 'C', run: () => { const { base, focus } = get(); if (base) commit(editSlices(base, focus, { on: !base.mics[focus].treatment.slices.on })); set({ panel: 'slices' }); } },
     { id: 'tail', group: 'Plan', label: 'Tail damping of this mic on or off', keys: ['d'], shown: 'D', run: () => { const { base, focus } = get(); if (base) commit(editTail(base, focus, { on: !base.mics[focus].treatment.tail.on })); set({ panel: 'tail' }); } },

@@ -29,7 +29,8 @@ export function transportMics(s: Pick<Bench, 'data' | 'plan'>): TransportMic[] {
   return plan.order.map((id) => {
     const file = data.files.find((f) => f.micIds.includes(id));
     if (!file) throw new Error(`No file for mic ${id}`);
-    return { id, content: file.content, channel: plan.mics[id].channel, frames: file.frames };
+    const kept = data.debled[id];
+    return { id, content: file.content, channel: plan.mics[id].channel, frames: file.frames, kept: kept ? { content: kept.content, channel: 0, frames: file.frames } : null };
   });
 }
 
@@ -119,7 +120,11 @@ function askPreview(s: Bench) {
   const key = mics.find((m) => m.id === mic.treatment.gate.keyFrom) ?? own;
   if (!own || !key) return;
   const live = liveTreatment(s.plan as Plan, s.focus);
-  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, own: ownStrokes(s.plan as Plan, s.focus), transients: s.stepping };
+  const debleedOf = (m: TransportMic) => {
+    const d = liveTreatment(s.plan as Plan, m.id).debleed;
+    return d && m.kept ? { live: d, kept: m.kept } : null;
+  };
+  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, debleed: debleedOf(own), keyDebleed: debleedOf(key), gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, own: ownStrokes(s.plan as Plan, s.focus), transients: s.stepping };
   const asked = JSON.stringify(request);
   if (asked === lastAsked) return;
   lastAsked = asked;
@@ -145,7 +150,7 @@ function onPreview(m: FromPreview) {
     if (m.id === previewId) set({ previewLoading: null });
     // results of an older setting are shown until the newest comes; those of another mic are not
     if (m.id === previewId || get().preview?.micId === micId) {
-      set((s) => ({ preview: { micId, clean: m.clean, gain: m.gain, level: m.level, figures: m.figures, strokes: m.strokes, transients: m.transients ?? (s.preview?.micId === micId ? s.preview.transients : undefined), turn: (s.preview?.turn ?? 0) + 1 } }));
+      set((s) => ({ preview: { micId, clean: m.clean, gain: m.gain, level: m.level, figures: m.figures, strokes: m.strokes, debleed: m.debleed, transients: m.transients ?? (s.preview?.micId === micId ? s.preview.transients : undefined), turn: (s.preview?.turn ?? 0) + 1 } }));
     }
   }
 }

@@ -8,9 +8,11 @@ import { type Edit, applyEdit, isUpToDate, mergeEdits, rebaseEdit } from '../../
 import type { Plan, PlanMic } from '../../core/plan/plan';
 import type { Listen, Loop } from '../../engine/protocol';
 import type { GateFigures } from '../../core/measure/gateOverview';
+import type { DebleedFigures } from '../../core/measure/debleedFigures';
 import type { StrokeFigures } from '../../core/measure/strokeFigures';
 import type { PlanState } from '../../server/sql/plans';
 import type { AnalysisView } from '../../server/analysis';
+import type { DebleedView } from '../../server/debleed';
 import type { Workbench } from '../../server/workbench';
 import { OfflineError, request } from '../shared/api';
 
@@ -26,6 +28,8 @@ export interface Preview {
   level: Float32Array;
   figures: GateFigures;
   strokes: StrokeFigures;
+  /** What de-bleed does; null where it is off or not computed. */
+  debleed: DebleedFigures | null;
   transients?: readonly number[];
   /** Grows with every new result. */
   turn: number;
@@ -65,7 +69,7 @@ export interface Bench {
   /** A stretch of the focused mic, frames. */
   selection: { from: number; to: number } | null;
   /** What the settings beside the waveform are of. */
-  panel: 'gate' | 'slices' | 'tail';
+  panel: 'debleed' | 'gate' | 'slices' | 'tail';
   /** Ids of selected slices of the focused mic. */
   slices: ReadonlySet<string>;
   tiles: boolean;
@@ -76,6 +80,7 @@ export interface Bench {
   /** Whether transients are wanted: someone stepped. */
   stepping: boolean;
   analysis: AnalysisView | null;
+  debleed: DebleedView | null;
 
   preview: Preview | null;
   previewLoading: number | null;
@@ -84,7 +89,7 @@ export interface Bench {
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
   focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, solo: new Set(), muted: new Set(),
-  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, preview: null, previewLoading: null,
+  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;

@@ -12,9 +12,8 @@ import { dbReader } from '../dbReader';
 import { findAnalysis, storeAnalysis } from '../sql/analyses';
 import { CHUNK_FRAMES } from '../sql/audio';
 import { type FileRow, listFiles } from '../sql/files';
-import { getPlan, takeStep } from '../sql/plans';
-
-const TRIES = 20;
+import { getPlan } from '../sql/plans';
+import { mergeIntoPlan } from './mergeIntoPlan';
 
 /** Hash of what the analysis of a plan's mics rests on. */
 export function analysisKey(plan: Plan, files: readonly FileRow[]): string {
@@ -40,19 +39,7 @@ export async function runAnalysis(sql: Sql, recordingId: string, report: (done: 
   const known = await findAnalysis(sql, key);
   const result = known ?? (await analyseMics(sql, plan, files, report));
   await storeAnalysis(sql, recordingId, key, result);
-  // the plan may change meanwhile: the hits go onto the newest
-  for (let n = 0; ; n++) {
-    const now = await getPlan(sql, recordingId);
-    if (!now) throw new FreshGapError('NOT_FOUND', 'The recording is gone.');
-    const edit = mergeAnalysis(now.plan, result.drums, Object.fromEntries(plan.order.map((id, i) => [id, result.rings[i] ?? null])));
-    const changes = edit.changes.filter((c) => JSON.stringify(c.before) !== JSON.stringify(c.after));
-    try {
-      if (changes.length) await takeStep(sql, recordingId, now.revision, { kind: 'do', edit: { ...edit, changes } }, 'analysis');
-      break;
-    } catch (e) {
-      if (!(e instanceof FreshGapError && e.code === 'PLAN_STALE') || n >= TRIES) throw e;
-    }
-  }
+  await mergeIntoPlan(sql, recordingId, (now) => mergeAnalysis(now, result.drums, Object.fromEntries(plan.order.map((id, i) => [id, result.rings[i] ?? null]))), 'analysis');
   return { hits: Object.values(result.drums).reduce((n, l) => n + l.length, 0), notes: result.notes, cached: known !== null };
 }
 

@@ -8,15 +8,17 @@ import { mainMic } from '../../core/plan/mainMic';
 import { listHits } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
 import type { Sql } from '../db';
-import { dbReader } from '../dbReader';
+import { audioReader, dbReader } from '../dbReader';
 import { type DeliveryEncoding, deliverFile, deliveredName, fileIsUntouched, fileRecipe, micsNeeded } from '../deliver';
 import { deliverHits } from '../deliverHits';
 import { type HitFiles, NO_HIT_FILES } from '../hitFiles';
+import { type AudioRow, findAudio } from '../sql/audio';
+import { listDebled } from '../sql/debled';
 import { type FileRow, fileEdges, listFiles } from '../sql/files';
 import { findRender, storeRender } from '../sql/renders';
 
 /** To be raised whenever the same plan would give other samples: cached files of older engines are not used then. */
-export const ENGINE_VERSION = 2;
+export const ENGINE_VERSION = 3;
 
 export interface ExportInput {
   encoding: DeliveryEncoding;
@@ -43,13 +45,21 @@ export interface ExportResult {
   files: ExportedFile[];
 }
 
-function renderKey(plan: Plan, file: FileRow, files: readonly FileRow[], input: ExportInput, extras: Uint8Array): string {
+function renderKey(plan: Plan, file: FileRow, files: readonly FileRow[], debled: Debled, input: ExportInput, extras: Uint8Array): string {
   const sources = micsNeeded(plan, file.name).map((id) => {
     const m = plan.mics[id];
-    return [files.find((f) => f.name === m.file)?.content, m.channel];
+    return [files.find((f) => f.name === m.file)?.content, m.channel, m.treatment.debleed.on ? (debled.get(id)?.content ?? null) : null];
   });
   const parts = { engine: ENGINE_VERSION, encoding: input.encoding, name: file.name, frames: file.frames, sources, recipe: fileRecipe(plan, file.name), extras: Buffer.from(extras).toString('base64') };
   return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
+}
+
+type Debled = ReadonlyMap<string, { content: string; audio: AudioRow }>;
+
+/** What de-bleed left, by mic id. */
+async function debledAudio(sql: Sql, recordingId: string): Promise<Debled> {
+  const list = await listDebled(sql, recordingId);
+  return new Map(await Promise.all(list.map(async (d) => [d.micId, { content: d.content, audio: await findAudio(sql, d.content) }] as const)));
 }
 
 /** Slices of every cut mic, under its file's name without its ending. */
@@ -68,6 +78,7 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
   const files = all.filter((f) => !input.files || input.files.includes(f.name));
   const out: ExportedFile[] = [];
   const { plan } = input;
+  const debled = await debledAudio(sql, recordingId);
   const total = files.reduce((n, f) => n + f.frames, 0) || 1;
   let before = 0;
   for (const f of files) {
@@ -76,7 +87,7 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
     if (fileIsUntouched(plan, f.name)) {
       out.push({ name, fileId: f.id, key: null, bytes: head.length + tail.length + f.frames * f.bytesPerFrame, clipped: 0 });
     } else {
-      const key = renderKey(plan, f, all, input, extras);
+      const key = renderKey(plan, f, all, debled, input, extras);
       const note = `Cleaning ${f.name}`;
       await report(before / total, note);
       const reader = (id: string) => {
@@ -85,10 +96,14 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
         if (!source) throw new Error(`no file for ${id}`);
         return dbReader(sql, source, m.channel);
       };
+      const kept = (id: string) => {
+        const d = debled.get(id);
+        return d ? audioReader(sql, d.audio, 0) : null;
+      };
       const render =
         (await findRender(sql, key)) ??
         (await storeRender(sql, key, input.encoding, (write) =>
-          deliverFile({ plan, file: f.name, frames: f.frames, extras, encoding: input.encoding, reader, kept: () => null, write, onFrames: (n) => report((before + n) / total, note) }),
+          deliverFile({ plan, file: f.name, frames: f.frames, extras, encoding: input.encoding, reader, kept: (id) => kept(id), write, onFrames: (n) => report((before + n) / total, note) }),
         ));
       out.push({ name, fileId: f.id, key, bytes: render.bytes, clipped: render.clipped });
     }

@@ -7,6 +7,7 @@ import { type ErrorData, toErrorData } from '../../core/errors';
 import { connect } from '../db';
 import { getRecording } from '../sql/recordings';
 import { runAnalysis } from './analysisJob';
+import { runDebleed } from './debleedJob';
 import { type ExportInput, runExport } from './exportJob';
 
 export interface JobTask {
@@ -37,6 +38,7 @@ export default async function run(task: JobTask): Promise<JobOutcome> {
     const recording = await getRecording(sql, task.recordingId);
     if (task.kind === 'export') return { result: await runExport(sql, task.recordingId, recording.name, task.input as ExportInput, report) };
     if (task.kind === 'analysis') return { result: await runAnalysis(sql, task.recordingId, report) };
+    if (task.kind === 'debleed') return { result: await runDebleed(sql, task.recordingId, report) };
     throw new Error(`Unknown kind of job: ${task.kind}`);
   } catch (e) {
     return { error: toErrorData(e) };

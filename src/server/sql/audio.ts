@@ -97,3 +97,10 @@ export async function readPeaks(sql: Sql, content: string, channel: number, leve
   if (!row) throw new FreshGapError('NOT_FOUND', 'There are no such peaks.');
   return row.data;
 }
+
+/** Audio that no file and no de-bled mic uses any more. */
+export async function dropUnusedAudio(tx: Tx): Promise<void> {
+  await tx`
+    delete from audio a where a.content not like 'pending-%'
+      and not exists (select 1 from source_file f where f.audio_id = a.id) and not exists (select 1 from debled_mic d where d.audio_id = a.id)`;
+}

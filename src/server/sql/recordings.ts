@@ -1,6 +1,7 @@
 /** Queries on recordings. */
 import { FreshGapError } from '../../core/errors';
 import type { Sql, Tx } from '../db';
+import { dropUnusedAudio } from './audio';
 
 export interface RecordingRow {
   id: string;
@@ -62,7 +63,7 @@ export async function deleteRecording(sql: Sql, id: string): Promise<void> {
   await sql.begin(async (tx) => {
     const rows = await tx`delete from recording where id = ${checkId(id)} returning 1`;
     if (rows.length === 0) throw new FreshGapError('NOT_FOUND', 'There is no such recording.');
-    await tx`delete from audio a where not exists (select 1 from source_file f where f.audio_id = a.id)`;
+    await dropUnusedAudio(tx);
   });
 }
 
