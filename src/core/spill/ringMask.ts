@@ -20,12 +20,16 @@ const QUANTILE = 0.3;
 /** How far over the usual decay a stroke may lie, dB. */
 const MARGIN_DB = 3;
 /** Slopes that are believed, dB per ms. */
-const SLOPE = { least: -0.02, most: -1 };
+const SLOPE = { least: -0.02, most: -0.3 };
 /** Decay is believed down to this over the level before strokes, and never deeper than this below the peak, dB. */
 const OVER_FLOOR_DB = 9;
 /** Bands in which less than this is heard before strokes are left alone, dB under the stroke's peak. */
 const CLEAN_DB = -35;
 const DEEPEST_DB = -45;
+/** In bands where a drum hardly stands out it is believed to fall by this before the rest is carried on, dB. */
+const LEAST_DECAY_DB = -3;
+/** A drum is heard in a band where its strokes are this much louder than what is there before them, dB. */
+const STANDS_OUT_DB = 6;
 const DEEPEST_GAIN = 10 ** (-60 / 20);
 
 /** First bin of every band, and one past the last. */
@@ -126,7 +130,9 @@ function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
     const floor = before.length >= LEAST_STROKES ? quantile(before, 0.3) + OVER_FLOOR_DB : DEEPEST_DB;
     // little is left here: nothing to take down
     if (before.length >= LEAST_STROKES && quantile(before, 0.7) < CLEAN_DB) return [];
-    return carriedOn(heard, Math.min(-12, Math.max(DEEPEST_DB, floor)), stepMs, SLOPE, longest);
+    // no louder at strokes than before them: nothing of the drum is heard here once the stick has
+    if (before.length >= LEAST_STROKES && quantile(before, 0.5) > -STANDS_OUT_DB) heard.length = Math.min(heard.length, Math.ceil(PEAK_MS / stepMs) + 1);
+    return carriedOn(heard, Math.min(LEAST_DECAY_DB, Math.max(DEEPEST_DB, floor)), stepMs, SLOPE, longest);
   });
   return { decayDb };
 }

@@ -10,7 +10,7 @@ import type { Plan } from '../../core/plan/plan';
 import { DEBLEED_VERSION, type KeptMic, debleed, kitMic } from '../../core/spill/debleed';
 import { createEncoder } from '../../formats/pcm';
 import { wavHead } from '../../formats/wavWriter';
-import { withHands } from '../../node/hands';
+import { handFile, withHands } from '../../node/hands';
 import { readAnywhere } from '../chunkReader';
 import type { Sql, Tx } from '../db';
 import { dbReader } from '../dbReader';
@@ -40,7 +40,8 @@ async function* wavOf(x: Float32Array, rate: number): AsyncIterable<Uint8Array> 
   for (let at = 0; at < x.length; at += CHUNK_FRAMES) yield encoder.encode([x.subarray(at, at + CHUNK_FRAMES)]);
 }
 
-export async function runDebleed(sql: Sql, recordingId: string, report: (done: number, note: string) => Promise<void>): Promise<DebleedResult> {
+/** `thread`: the bundled hand. */
+export async function runDebleed(sql: Sql, recordingId: string, report: (done: number, note: string) => Promise<void>, thread = handFile()): Promise<DebleedResult> {
   const files = await listFiles(sql, recordingId);
   const state = await getPlan(sql, recordingId);
   if (!state || state.plan.order.length === 0) throw new FreshGapError('NOT_FOUND', 'The recording has no mics yet.');
@@ -58,7 +59,7 @@ export async function runDebleed(sql: Sql, recordingId: string, report: (done: n
     const counted = new Set(countedHits(plan).get(d)?.map((h) => h.id));
     return [d, Object.entries(list).filter(([, h]) => h.state !== 'rejected').map(([id, h]) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: h.state === 'found' ? h.certainty : counted.has(id) ? 1 : 0 })).sort((a, b) => a.time - b.time)];
   }));
-  const result = await withHands((hands) => debleed({ rate: plan.sampleRate, frames: plan.frames, mics: mics.map((m) => kitMic(m.role)), readers, hits, hands, progress: (done, what) => report(0.95 * done, what) }));
+  const result = await withHands((hands) => debleed({ rate: plan.sampleRate, frames: plan.frames, mics: mics.map((m) => kitMic(m.role)), readers, hits, hands, progress: (done, what) => report(0.95 * done, what) }), undefined, thread);
   if (result.mics.length === 0) throw new FreshGapError('DEBLEED_NO_MICS', 'No mic of this recording has a drum of its own.');
   const key = debleedKey(plan, files);
   await sql.begin(async (tx: Tx) => {

@@ -1,0 +1,94 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { createGaussian, createRng } from '../dsp/rng';
+import { debleedFigures } from '../measure/debleedFigures';
+import { DEBLEED_DEFAULTS, type DebleedSettings } from '../params/debleedParams';
+import { type MicReader, debledReader } from '../render';
+import { mixDebleed } from './debleedMix';
+
+const RATE = 48000;
+const gauss = createGaussian(createRng(9));
+const raw = Float32Array.from({ length: 20000 }, gauss);
+const kept = Float32Array.from(raw, (v) => 0.25 * v + 0.01 * gauss());
+const live = (patch: Partial<DebleedSettings>, hits: readonly number[] = []) => ({ settings: { ...DEBLEED_DEFAULTS, on: true, ...patch }, hits });
+const mixed = (t: ReturnType<typeof live>) => {
+  const out = new Float32Array(raw.length);
+  mixDebleed(RATE, t, raw, kept, out, raw.length, 0);
+  return out;
+};
+
+describe('mixing de-bleed in', () => {
+  it('is the raw mic bit for bit at 0 dB, and what was computed at the end of the range', () => {
+    expect(mixed(live({ depthDb: 0 }))).toEqual(raw);
+    expect(mixed(live({ depthDb: 40 }))).toEqual(kept);
+  });
+
+  it('lowers what is taken by as many dB as set', () => {
+    const out = mixed(live({ depthDb: 12 }));
+    for (let i = 0; i < raw.length; i += 997) expect((out[i] - kept[i]) / (raw[i] - kept[i])).toBeCloseTo(10 ** (-12 / 20), 3);
+  });
+
+  it('keeps the raw mic for the attack, if asked, and goes over without a jump', () => {
+    const hit = 8000;
+    const out = mixed(live({ attackMs: 10 }, [hit]));
+    const at = (ms: number) => hit + Math.round((ms * RATE) / 1000);
+    for (let i = at(-2); i <= at(10); i++) expect(out[i]).toBeCloseTo(raw[i], 5);
+    for (const i of [at(-8), at(16), 100, 19000]) expect(out[i]).toBe(kept[i]);
+    const share = (i: number) => (out[i] - kept[i]) / (raw[i] - kept[i]);
+    expect(share(at(12.5))).toBeCloseTo(0.5, 1);
+    expect(share(at(-4.5))).toBeCloseTo(0.5, 1);
+  });
+
+  it('gives the same whatever the blocks', () => {
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 1, max: 4000 }), { minLength: 1, maxLength: 12 }), fc.integer({ min: 0, max: 40 }), fc.uniqueArray(fc.integer({ min: 0, max: 19999 }), { maxLength: 8 }), (sizes, attackMs, hits) => {
+        const t = live({ attackMs }, [...hits].sort((a, b) => a - b));
+        const whole = mixed(t);
+        const out = new Float32Array(raw.length);
+        for (let at = 0, k = 0; at < raw.length; k++) {
+          const size = Math.min(sizes[k % sizes.length], raw.length - at);
+          const part = new Float32Array(size);
+          mixDebleed(RATE, t, raw.subarray(at, at + size), kept.subarray(at, at + size), part, size, at);
+          out.set(part, at);
+          at += size;
+        }
+        expect(out).toEqual(whole);
+      }),
+      { numRuns: 60 },
+    );
+  });
+});
+
+describe('a mic that is to be de-bled', () => {
+  const reader = (x: Float32Array): MicReader => ({
+    read(at, out) {
+      out.fill(0);
+      out.set(x.subarray(at, at + out.length));
+    },
+  });
+  it('is read towards what was computed, refused where that is missing, and read as it is where de-bleed is off', async () => {
+    const out = new Float32Array(5000);
+    await debledReader(RATE, live({}), reader(raw), reader(kept)).read(3000, out);
+    expect(out).toEqual(kept.slice(3000, 8000));
+    expect(() => debledReader(RATE, live({}), reader(raw), null)).toThrow(expect.objectContaining({ code: 'DEBLEED_MISSING' }));
+    await debledReader(RATE, null, reader(raw), null).read(0, out);
+    expect(out).toEqual(raw.slice(0, 5000));
+  });
+});
+
+describe('figures of de-bleed', () => {
+  it('tell gaps, tails and attacks apart', () => {
+    const n = 4 * RATE;
+    const x = new Float32Array(n).fill(0.1);
+    const hits = [RATE, 2.5 * RATE];
+    const y = x.map((v, i) => {
+      const since = Math.min(...hits.map((h) => (i >= h ? (i - h) / RATE : 99)));
+      return since < 0.01 ? v : since < 0.5 ? v * 0.5 : v * 0.1;
+    });
+    const f = debleedFigures(RATE, x, y, hits);
+    expect(f.attackDb).toBeCloseTo(0, 5);
+    expect(f.tailsDb).toBeCloseTo(-6.02, 1);
+    expect(f.gapsDb).toBeCloseTo(-20, 1);
+    expect(debleedFigures(RATE, x, y, []).attackDb).toBeNull();
+  });
+});

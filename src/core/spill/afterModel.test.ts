@@ -1,0 +1,108 @@
+import { describe, expect, it } from 'vitest';
+import { createGaussian, createRng } from '../dsp/rng';
+import { joinHits, kitMic } from './debleed';
+import { ownLossDb, shareByLoss } from './ownLoss';
+import { bandEdges, learnBandRing, maskByRing } from './ringMask';
+
+const RATE = 48000;
+const SECONDS = 12;
+const n = SECONDS * RATE;
+const STROKES = [1, 2.5, 4, 5.5, 7, 8.5, 10].map((t) => t * RATE);
+
+/** A drum of 120 Hz that falls 60 dB in 0.9 s, at every stroke. */
+function drum(strokes: readonly number[], level: (i: number) => number = () => 1): Float32Array {
+  const x = new Float32Array(n);
+  strokes.forEach((at, k) => {
+    for (let i = 0; i < 1.4 * RATE && at + i < n; i++) x[at + i] += 0.5 * level(k) * Math.sin((2 * Math.PI * 120 * i) / RATE) * 10 ** ((-3 * i) / (0.9 * RATE));
+  });
+  return x;
+}
+/** A burst of noise from `at` on. */
+function burst(x: Float32Array, at: number, seconds: number, level: number) {
+  const gauss = createGaussian(createRng(at));
+  for (let i = 0; i < seconds * RATE; i++) x[Math.round(at) + i] += level * gauss() * Math.exp(-i / (0.3 * seconds * RATE));
+}
+const energy = (x: Float32Array, from: number, to: number) => x.subarray(Math.round(from), Math.round(to)).reduce((a, v) => a + v * v, 0);
+const db = (a: number, b: number) => 10 * Math.log10((a + 1e-20) / (b + 1e-20));
+
+describe("following a drum's own decay", () => {
+  const own = drum(STROKES);
+  const wash = createGaussian(createRng(77));
+  const spilled = own.map((v) => v + 0.004 * wash());
+  // some strokes are followed by another drum's
+  for (let k = 0; k < 2; k++) burst(spilled, STROKES[3 * k + 1] + 0.5 * RATE, 0.15, 0.05);
+
+  it('takes down what is louder than the drum can be, in tails and in gaps', () => {
+    const ring = learnBandRing(spilled, RATE, STROKES);
+    if (!ring) throw new Error('no ring');
+    const out = maskByRing(spilled, RATE, STROKES, ring);
+    const [left, before] = [out.map((v, i) => v - own[i]), spilled.map((v, i) => v - own[i])];
+    for (let k = 0; k < 2; k++) {
+      const [a, b] = [STROKES[3 * k + 1] + 0.5 * RATE, STROKES[3 * k + 1] + 0.6 * RATE];
+      expect(db(energy(left, a, b), energy(before, a, b)), 'burst').toBeLessThan(-6);
+    }
+    for (const at of STROKES) expect(db(energy(left, at + 1.2 * RATE, at + 1.4 * RATE), energy(before, at + 1.2 * RATE, at + 1.4 * RATE)), 'gap').toBeLessThan(-10);
+  });
+
+  it('never touches the attack, and leaves a mic without spill as it is', () => {
+    const ring = learnBandRing(own, RATE, STROKES);
+    if (!ring) throw new Error('no ring');
+    const out = maskByRing(own, RATE, STROKES, ring);
+    const difference = out.map((v, i) => v - own[i]);
+    for (const at of STROKES) expect(energy(difference, at - 200, at + 0.02 * RATE)).toBeLessThan(1e-6 * energy(own, at, at + 0.02 * RATE));
+    expect(db(energy(difference, 0, n), energy(own, 0, n))).toBeLessThan(-40);
+  });
+
+  it('needs three strokes to say how a drum rings', () => {
+    expect(learnBandRing(own, RATE, STROKES.slice(0, 2))).toBeNull();
+  });
+
+  it('has bands that cover every bin once', () => {
+    const edges = bandEdges(RATE);
+    expect(edges[0]).toBe(0);
+    expect(edges[edges.length - 1]).toBe(1025);
+    expect(edges.every((e, i) => i === 0 || e > edges[i - 1])).toBe(true);
+  });
+});
+
+describe('hits found twice', () => {
+  const hit = (time: number, certainty: number) => ({ time, strength: 0.5, certainty });
+  it('are as certain as both findings are on average', () => {
+    const joined = joinHits([hit(1, 0.9), hit(2, 0.6), hit(3, 0.3)], [hit(1.005, 0.7), hit(3.01, 0.9), hit(4, 0.9)]);
+    expect(joined.map((h) => h.time)).toEqual([1, 2, 3, 4]);
+    const [a, b, c, d] = joined.map((h) => h.certainty);
+    expect(a).toBeCloseTo(0.8, 6);
+    expect(b).toBeCloseTo(0.3, 6);
+    expect(c).toBeCloseTo(0.6, 6);
+    expect(d).toBeCloseTo(0.45, 6);
+  });
+
+  it('keeps two strokes that were one hit before apart', () => {
+    expect(joinHits([hit(1, 0.8)], [hit(1.004, 0.8), hit(1.015, 0.8)])).toHaveLength(2);
+  });
+});
+
+describe('what de-bleed took of the drum itself', () => {
+  const raw = drum(STROKES);
+  it('is told at strokes that stand alone', () => {
+    expect(ownLossDb(raw, raw, RATE, STROKES, [])).toBeCloseTo(0, 3);
+    expect(ownLossDb(raw, raw.map((v) => 0.5 * v), RATE, STROKES, [])).toBeCloseTo(-6.02, 1);
+    // no stroke is alone: no witness
+    expect(ownLossDb(raw, raw.map((v) => 0.5 * v), RATE, STROKES, STROKES.map((f) => f + 100))).toBe(0);
+  });
+
+  it('leaves the mic as it came where it is a lot', () => {
+    expect(shareByLoss(0.2)).toBe(1);
+    expect(shareByLoss(-0.5)).toBe(1);
+    expect(shareByLoss(-1)).toBeCloseTo(0.5, 6);
+    expect(shareByLoss(-3)).toBe(0);
+  });
+});
+
+describe('mics of a kit by role', () => {
+  it('own a drum only where they stand close to it', () => {
+    expect(kitMic('snare-bottom')).toEqual({ own: 'snare', overhead: false });
+    expect(kitMic('overhead-left')).toEqual({ own: null, overhead: true });
+    expect(kitMic('room-left')).toEqual({ own: null, overhead: false });
+  });
+});

@@ -1,0 +1,280 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { createGaussian, createRng } from '../dsp/rng';
+import type { MicReader } from '../render';
+import { createBins, packed, padded } from './bins';
+import { type DebleedJob, LEARN_S, chooseStretches, createHand, learnModel, ownTargets, separateTargets } from './crew';
+import { activity, describeKit } from './kit';
+import { HOP, createTransform, framesOf } from './transform';
+
+const RATE = 48000;
+
+type Complex = [number, number];
+const times = ([a, b]: Complex, [c, d]: Complex): Complex => [a * c - b * d, a * d + b * c];
+const plus = ([a, b]: Complex, [c, d]: Complex): Complex => [a + c, b + d];
+type Matrix = Complex[][];
+const product = (a: Matrix, b: Matrix): Matrix => a.map((row) => b[0].map((_, j) => row.reduce<Complex>((s, v, k) => plus(s, times(v, b[k][j])), [0, 0])));
+const adjoint = (a: Matrix): Matrix => a[0].map((_, j) => a.map((row) => [row[j][0], -row[j][1]] as Complex));
+/** Gauss and Jordan, for small matrices with a large diagonal. */
+function inverse(a: Matrix): Matrix {
+  const n = a.length;
+  const m = a.map((row, i) => [...row.map((v) => [...v] as Complex), ...row.map((_, j) => [i === j ? 1 : 0, 0] as Complex)]);
+  for (let i = 0; i < n; i++) {
+    const [p, q] = m[i][i];
+    const d = p * p + q * q;
+    m[i] = m[i].map((v) => times(v, [p / d, -q / d]));
+    for (let k = 0; k < n; k++) {
+      if (k === i) continue;
+      const f = m[k][i];
+      m[k] = m[k].map((v, j) => plus(v, times([-f[0], -f[1]], m[i][j])));
+    }
+  }
+  return m.map((row) => row.slice(n));
+}
+
+describe('the transform', () => {
+  it('gives back what was not changed, from any place on', () => {
+    const gauss = createGaussian(createRng(5));
+    const x = Float32Array.from({ length: 30000 }, gauss);
+    const t = createTransform();
+    const spec = t.forward(x, 0, 0, framesOf(x.length));
+    const y = new Float32Array(12000);
+    t.inverse(spec.re, spec.im, spec.frames, 0, spec.frames, y, 9000);
+    for (let i = 0; i < y.length; i++) expect(Math.abs(y[i] - x[9000 + i])).toBeLessThan(1e-5);
+  });
+});
+
+describe('the kernels of one bin', () => {
+  const [M, S, T] = [3, 3, 8];
+  const SP = padded(S);
+  function filled() {
+    const gauss = createGaussian(createRng(11));
+    const bins = createBins({ mics: M, sources: S, frames: T, bins: 1 });
+    bins.x(0).forEach((_, i, all) => {
+      all[i] = gauss();
+    });
+    const R = bins.matrices(0);
+    for (let s = 0; s < S; s++) {
+      const h = Array.from({ length: 4 }, () => Array.from({ length: M }, () => [gauss(), gauss()] as Complex));
+      for (let i = 0; i < M; i++) {
+        for (let j = 0; j <= i; j++) {
+          const sum = h.reduce<Complex>((a, v) => plus(a, times(v[i], [v[j][0], -v[j][1]])), [i === j ? 0.1 : 0, 0]);
+          R[packed(i, j) * 2 * SP + s] = sum[0] / 4;
+          R[packed(i, j) * 2 * SP + SP + s] = i === j ? 0 : sum[1] / 4;
+        }
+      }
+      for (let t = 0; t < T; t++) bins.v(0)[s * T + t] = Math.exp(gauss());
+    }
+    bins.noise(0).fill(0.01);
+    bins.prior.fill(1e9);
+    return bins;
+  }
+  const full = (bins: ReturnType<typeof createBins>, s: number): Matrix => {
+    const R = bins.matrices(0);
+    return Array.from({ length: M }, (_, i) => Array.from({ length: M }, (_, j): Complex => {
+      const [a, b] = i >= j ? [i, j] : [j, i];
+      const im = R[packed(a, b) * 2 * SP + SP + s];
+      return [R[packed(a, b) * 2 * SP + s], i >= j ? im : -im];
+    }));
+  };
+  const covariance = (bins: ReturnType<typeof createBins>, t: number): Matrix =>
+    Array.from({ length: M }, (_, i) => Array.from({ length: M }, (_, j) =>
+      Array.from({ length: S }, (_, s) => s).reduce<Complex>((a, s) => plus(a, times([bins.v(0)[s * T + t], 0], full(bins, s)[i][j])), [i === j ? 0.01 : 0, 0])));
+  const column = (bins: ReturnType<typeof createBins>, t: number): Matrix => Array.from({ length: M }, (_, m) => [[bins.x(0)[m * 2 * T + t], bins.x(0)[m * 2 * T + T + t]] as Complex]);
+
+  it('give the multichannel Wiener estimate v R S^-1 x (Duong, Vincent, Gribonval 2010, equation 30), and images that sum to the mics but for the noise', () => {
+    const bins = filled();
+    const targets = Array.from({ length: M * S }, (_, q) => [q % M, Math.floor(q / M)] as const);
+    const out = bins.images(0, 0, targets).slice();
+    for (let t = 0; t < T; t++) {
+      const y = product(inverse(covariance(bins, t)), column(bins, t));
+      targets.forEach(([m, s], q) => {
+        const want = product(full(bins, s), y)[m][0];
+        const v = bins.v(0)[s * T + t];
+        expect(out[q * 2 * T + t]).toBeCloseTo(v * want[0], 3);
+        expect(out[q * 2 * T + T + t]).toBeCloseTo(v * want[1], 3);
+      });
+      for (let m = 0; m < M; m++) {
+        const sum = Array.from({ length: S }, (_, s) => out[(s * M + m) * 2 * T + t]).reduce((a, b) => a + b, 0);
+        expect(sum + 0.01 * y[m][0][0]).toBeCloseTo(bins.x(0)[m * 2 * T + t], 3);
+      }
+    }
+  });
+
+  it('update v by the square root of y^H R y over tr(S^-1 R) (Sawada et al. 2013, equation 26)', () => {
+    const bins = filled();
+    const before = bins.v(0).slice();
+    const ratio = (s: number, t: number) => {
+      const inv = inverse(covariance(bins, t));
+      const y = product(inv, column(bins, t));
+      const num = product(product(adjoint(y), full(bins, s)), y)[0][0][0];
+      const trace = product(inv, full(bins, s)).reduce((a, row, i) => a + row[i][0], 0);
+      return Math.sqrt(num / trace);
+    };
+    const want = Array.from({ length: S * T }, (_, k) => before[k] * ratio(Math.floor(k / T), k % T));
+    bins.images(0, 1, []);
+    want.forEach((w, k) => {
+      expect(bins.v(0)[k] / w).toBeCloseTo(1, 3);
+    });
+  });
+
+  it('solve R A R = R0 B R0 for the new matrices (Sawada et al. 2013, section III-C)', () => {
+    const bins = filled();
+    const old = Array.from({ length: S }, (_, s) => full(bins, s));
+    const A = old.map(() => Array.from({ length: M }, () => Array.from({ length: M }, () => [0, 0] as Complex)));
+    const B = structuredClone(A);
+    for (let t = 0; t < T; t++) {
+      const inv = inverse(covariance(bins, t));
+      const y = product(inv, column(bins, t));
+      const yy = product(y, adjoint(y));
+      for (let s = 0; s < S; s++) {
+        const v: Complex = [bins.v(0)[s * T + t], 0];
+        for (let i = 0; i < M; i++) {
+          for (let j = 0; j < M; j++) {
+            A[s][i][j] = plus(A[s][i][j], times(v, inv[i][j]));
+            B[s][i][j] = plus(B[s][i][j], times(v, yy[i][j]));
+          }
+        }
+      }
+    }
+    bins.refine(0, 0);
+    for (let s = 0; s < S; s++) {
+      const R = full(bins, s);
+      const left = product(product(R, A[s]), R).flat(2);
+      const right = product(product(old[s], B[s]), old[s]).flat(2);
+      const size = Math.max(...right.map(Math.abs));
+      left.forEach((v, k) => {
+        expect(Math.abs(v - right[k]) / size).toBeLessThan(2e-3);
+      });
+    }
+  });
+});
+
+describe('activity', () => {
+  it('is full at strokes, falls after them, and leaves a little where a stroke may have been missed', () => {
+    const at = Float64Array.from({ length: 200 }, (_, k) => k / 20);
+    const a = activity('tom-1', [2], at, 0.085);
+    expect(a[40]).toBe(1);
+    expect(a[0]).toBeCloseTo(1e-3, 6);
+    expect(a[60]).toBeLessThan(a[50]);
+    // 60 dB in three seconds
+    expect(10 * Math.log10(a[60] / a[50])).toBeCloseTo(-10, 1);
+    expect(activity('tom-1', [], at, 0.085).every((v) => v === 1)).toBe(true);
+  });
+});
+
+describe('stretches to learn from', () => {
+  it('are the whole of a short recording, and of a long one those with the rare drums', () => {
+    expect(chooseStretches(RATE, 20 * RATE, [[1]])).toEqual([{ first: 0, frames: framesOf(20 * RATE) }]);
+    const often = Array.from({ length: 300 }, (_, i) => i);
+    const rare = [251, 252];
+    const list = chooseStretches(RATE, 300 * RATE, [often, rare]);
+    const covers = (t: number) => list.some((s) => (t * RATE) / HOP >= s.first && (t * RATE) / HOP < s.first + s.frames);
+    expect(rare.every(covers)).toBe(true);
+    const total = list.reduce((n, s) => n + s.frames, 0);
+    expect((total * HOP) / RATE).toBeLessThanOrEqual(LEARN_S + 1);
+    expect(list.every((s, i) => i === 0 || s.first >= list[i - 1].first + list[i - 1].frames)).toBe(true);
+  });
+});
+
+/** Two drums, each in its own mic, in the other's and in an overhead, 12 dB lower and later; strokes are decaying noise of their own colour. */
+function twoDrums(spill: number, seconds = 7) {
+  const n = seconds * RATE;
+  const gauss = createGaussian(createRng(3));
+  const strokes = [[0.5, 1.5, 2.4, 3.3, 4.5, 5.6], [1, 1.9, 2.42, 3.9, 5.1, 6.2]];
+  const dry = strokes.map((list, d) => {
+    const x = new Float32Array(n);
+    let low = 0;
+    for (const t of list) {
+      const at = Math.round(t * RATE);
+      for (let i = 0; i < 0.3 * RATE; i++) {
+        const w = gauss();
+        low += 0.15 * (w - low);
+        x[at + i] += 0.3 * (d === 0 ? 2.5 * low : w - low) * Math.exp(-i / (0.05 * RATE));
+      }
+    }
+    return x;
+  });
+  const own = [dry[0], dry[1]];
+  const mics = [
+    own[0].map((v, i) => v + spill * (dry[1][i - 90] ?? 0)),
+    own[1].map((v, i) => v + spill * (dry[0][i - 110] ?? 0)),
+    own[0].map((_, i) => 0.4 * (dry[0][i - 240] ?? 0) + 0.4 * (dry[1][i - 200] ?? 0) + 1e-4 * gauss()),
+  ];
+  return { n, strokes, own, mics };
+}
+
+const readerOf = (x: Float32Array): MicReader => ({
+  read(at, out) {
+    out.fill(0);
+    out.set(x.subarray(at, at + out.length));
+  },
+});
+
+async function separated(mics: readonly Float32Array[], strokes: readonly (readonly number[])[], order = [0, 1, 2]): Promise<Float32Array[]> {
+  const all = [{ own: 'kick', overhead: false }, { own: 'snare', overhead: false }, { own: null, overhead: true }];
+  const kit = describeKit(RATE, order.map((i) => all[i]));
+  const hits = kit.drums.map((d) => strokes[d === 'kick' ? 0 : 1]);
+  const job: DebleedJob = { kit, frames: mics[0].length, readers: order.map((i) => readerOf(mics[i])), hits, hands: [createHand(), createHand()] };
+  const model = await learnModel(job);
+  const targets = ownTargets(kit);
+  const out = targets.map(() => new Float32Array(mics[0].length));
+  await separateTargets({
+    ...job, model, targets, from: 0, to: mics[0].length,
+    write(at, list) {
+      list.forEach((x, q) => {
+        out[q].set(x, at);
+      });
+    },
+  });
+  // kick first, whatever the order
+  return kit.drums[0] === 'kick' ? out : [out[1], out[0]];
+}
+
+const energy = (x: Float32Array, y?: Float32Array) => x.reduce((a, v, i) => a + (v - (y ? y[i] : 0)) ** 2, 0);
+const db = (a: number, b: number) => 10 * Math.log10((a + 1e-20) / (b + 1e-20));
+
+describe('de-bleed of two drums', () => {
+  const kit = twoDrums(0.25);
+  it('takes the other drum out of each mic and keeps its own', async () => {
+    const out = await separated(kit.mics, kit.strokes);
+    out.forEach((y, d) => {
+      const spillBefore = energy(kit.mics[d], kit.own[d]);
+      expect(db(energy(y, kit.own[d]), spillBefore), `mic ${d}`).toBeLessThan(-8);
+      const at = kit.strokes[d].flatMap((t) => Array.from({ length: 480 }, (_, i) => Math.round(t * RATE) + i));
+      const level = (x: Float32Array) => at.reduce((a, i) => a + x[i] ** 2, 0);
+      expect(Math.abs(db(level(y), level(kit.own[d])))).toBeLessThan(0.3);
+    });
+  });
+
+  it('leaves mics without spill as they are', async () => {
+    const clean = twoDrums(0);
+    const out = await separated(clean.mics, clean.strokes);
+    out.forEach((y, d) => {
+      expect(db(energy(y, clean.own[d]), energy(clean.own[d])), `mic ${d}`).toBeLessThan(-20);
+    });
+  });
+
+  it('does not depend on the order of the mics, and follows their level', async () => {
+    const one = await separated(kit.mics, kit.strokes);
+    const turned = await separated(kit.mics, kit.strokes, [2, 1, 0]);
+    const louder = await separated(kit.mics.map((x) => x.map((v) => 0.25 * v)), kit.strokes);
+    one.forEach((y, d) => {
+      expect(db(energy(turned[d], y), energy(y))).toBeLessThan(-25);
+      expect(db(energy(louder[d].map((v) => 4 * v), y), energy(y))).toBeLessThan(-40);
+    });
+  });
+});
+
+describe('describing a kit', () => {
+  it('finds a source for every drum with a close mic, and something to tell cymbals by, whatever mics there are', () => {
+    fc.assert(
+      fc.property(fc.array(fc.record({ own: fc.constantFrom('kick', 'snare', 'tom-1', null), overhead: fc.boolean() }), { minLength: 1, maxLength: 8 }), (mics) => {
+        const kit = describeKit(RATE, mics);
+        expect(kit.own.flat().sort()).toEqual(mics.flatMap((m, i) => (m.own ? [i] : [])));
+        expect(kit.far.length).toBeGreaterThan(0);
+        expect(kit.far.every((i) => i < mics.length)).toBe(true);
+      }),
+    );
+  });
+});
