@@ -70,6 +70,11 @@ export function ParamRow({ id, param, value, disabled, text, extra, onMove, onEn
           data-param={id}
           onKeyDown={(e) => {
             const direction = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[e.key];
+            if (e.key === 'Home' || e.key === 'End') {
+              e.preventDefault();
+              put(e.key === 'Home' ? param.min : param.max);
+              return;
+            }
             if (direction === undefined) return;
             // one step of the setting, not of the slider's travel
             e.preventDefault();
