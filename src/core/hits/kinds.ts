@@ -26,3 +26,12 @@ export const ownBands = (kind: Kind): number[] => Array.from({ length: BANDS }, 
 
 /** A drum whose sound changes a lot with where and how it is struck gets several patterns. */
 export const PATTERNS: Record<Kind, number> = { kick: 2, snare: 2, hat: 2, tom: 1, cymbal: 3 };
+
+/** Cymbals are struck together with kick and snare: what those add in the lows is not theirs. */
+const CYMBALS_FROM_HZ = 650;
+
+/** Bands in which a drum's level is told. */
+export const heardBands = (drum: string): number[] => {
+  const kind = kindOf(drum);
+  return Array.from({ length: BANDS }, (_, b) => b).filter((b) => (kind !== 'cymbal' && kind !== 'hat') || EDGES[b] >= CYMBALS_FROM_HZ);
+};

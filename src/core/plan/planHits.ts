@@ -35,6 +35,13 @@ export const counts = (h: Pick<PlanHit, 'state' | 'certainty'>, threshold: numbe
 
 export const isDoubtful = (h: Pick<PlanHit, 'state' | 'certainty'>, threshold: number): boolean => h.state === 'found' && h.certainty < DOUBT_UP_TO && h.certainty >= threshold - DOUBT_UNDER;
 
+/** How many hits of a drum count, and how many are in doubt. */
+export function countsFor(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string): { strokes: number; doubtful: number } {
+  const t = thresholdOf(plan, drum);
+  const list = Object.values(plan.hits[drum] ?? {});
+  return { strokes: list.filter((h) => counts(h, t)).length, doubtful: list.filter((h) => isDoubtful(h, t)).length };
+}
+
 /** Hits of a drum in order of time. `all`: also those that do not count. */
 export function listHits(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, all = false): ListedHit[] {
   const t = thresholdOf(plan, drum);

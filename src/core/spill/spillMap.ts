@@ -6,11 +6,11 @@
 import FFT from 'fft.js';
 import { quantile } from '../hits/candidates';
 import { readSpectra } from '../hits/eventSpectra';
-import { BANDS } from '../hits/kinds';
+import { BANDS, heardBands } from '../hits/kinds';
 import { createHitKernels } from '../kernels/hitKernels';
 
 export interface SpillEntry {
-  /** dB against the drum's first own mic (or first overhead): 0 there, usually negative elsewhere. */
+  /** dB against the drum's first own mic (or first overhead), over the bands in which it is heard: 0 there, usually negative elsewhere. */
   readonly levelDb: number;
   /** The same in each of the pattern bands. */
   readonly bandsDb: readonly number[];
@@ -25,6 +25,9 @@ export interface SpillRow {
   /** Index of the mic that levels and delays are against. */
   readonly main: number;
   readonly strokes: number;
+  /** What a medium stroke adds to the main mic, dB, and by band: for comparing drums with each other. */
+  readonly strokeDb: number;
+  readonly strokeBandsDb: readonly number[];
   /** By mic. */
   readonly mics: readonly SpillEntry[];
 }
@@ -97,14 +100,18 @@ export async function spillMap(rate: number, micCount: number, read: (mic: numbe
   return played.map((d, k) => {
     const own = added[k][d.main];
     const n = d.picked.length;
+    const stroke = (bands: readonly number[]) => quantile(Array.from({ length: n }, (_, i) => 10 * Math.log10(bands.reduce((s, b) => s + own[i * BANDS + b], 0))), 0.5);
+    const all = Array.from({ length: BANDS }, (_, b) => b);
+    const heard = heardBands(d.drum);
     return {
       drum: d.drum,
       main: d.main,
       strokes: d.times.length,
+      strokeDb: stroke(heard),
+      strokeBandsDb: all.map((b) => stroke([b])),
       mics: added[k].map((rows, m) => {
         const ratio = (bands: number[]) => quantile(Array.from({ length: n }, (_, i) => 10 * Math.log10(bands.reduce((s, b) => s + rows[i * BANDS + b], 0) / bands.reduce((s, b) => s + own[i * BANDS + b], 0))), 0.5);
-        const all = Array.from({ length: BANDS }, (_, b) => b);
-        return { levelDb: ratio(all), bandsDb: all.map((b) => ratio([b])), ...delays[k][m] };
+        return { levelDb: ratio(heard), bandsDb: all.map((b) => ratio([b])), ...delays[k][m] };
       }),
     };
   });

@@ -1,37 +1,15 @@
 /** De-bleed of the focused mic: computed ahead for all close mics at once, then settings that move at once. */
-import { AudioWaveform, Square } from 'lucide-react';
-import { useEffect } from 'react';
-import { toast } from 'sonner';
-import type { DebleedView } from '../../server/debleed';
 import { DEBLEED_DEFAULTS, DEBLEED_PARAMS, type DebleedSettings } from '../../core/params/debleedParams';
 import { sameJson } from '../../core/plan/edits';
 import { roleOf } from '../../core/plan/roles';
 import { editDebleed } from '../../core/plan/sliceEdits';
-import { describe, request } from '../shared/api';
 import { Toggle } from '../shared/Toggle';
 import { signed } from '../shared/time';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
+import { DebleedJob } from './DebleedJob';
 import { ParamRow } from './ParamRow';
 
 const ROWS = ['depthDb', 'attackMs'] as const;
-
-export async function loadDebleed(): Promise<void> {
-  try {
-    useBench.setState({ debleed: await request<DebleedView>('GET', `/api/recordings/${useBench.getState().id}/debleed`) });
-  } catch {
-    // the next notice tries again
-  }
-}
-
-async function ask(method: 'POST', path: string): Promise<void> {
-  try {
-    await request(method, path);
-    await loadDebleed();
-  } catch (e) {
-    const { title, text } = describe(e);
-    toast.error(title, { description: text });
-  }
-}
 
 function Figure(p: { label: string; db: number | null; title: string }) {
   return (
@@ -48,28 +26,15 @@ export function DebleedPanel() {
   const focus = useBench((s) => s.focus);
   const mic = useBench(focusedMic);
   const plan = useBench((s) => s.plan);
-  const id = useBench((s) => s.id);
   const kept = useBench((s) => s.data?.debled[s.focus]);
-  const any = useBench((s) => Object.keys(s.data?.debled ?? {}).length > 0);
-  const view = useBench((s) => s.debleed);
+  const job = useBench((s) => s.debleed?.job ?? null);
   const figures = useBench((s) => (s.preview?.micId === s.focus ? s.preview.debleed : null));
-  useEffect(() => {
-    void loadDebleed();
-    window.addEventListener('fresh-gap:jobs', loadDebleed);
-    return () => window.removeEventListener('fresh-gap:jobs', loadDebleed);
-  }, []);
   if (!mic || !plan) return null;
   const t = mic.treatment.debleed;
   const put = (patch: Partial<DebleedSettings>) => commit(editDebleed(useBench.getState().base ?? plan, focus, patch));
   const { drum, group } = roleOf(mic.role);
   const close = drum !== null && group === 'close';
-  const job = view?.job ?? null;
   const running = job?.state === 'queued' || job?.state === 'running';
-  const compute = (
-    <button type="button" className="btn" onClick={() => void ask('POST', `/api/recordings/${id}/debleed`)} title="For all close mics at once, from all mics together; it takes about as long as the song plays">
-      <AudioWaveform aria-hidden="true" size={15} /> {any ? 'Compute again' : 'Compute de-bleed'}
-    </button>
-  );
   return (
     <section aria-label="De-bleed" className="card border-[1.5px] border-ink px-3 pb-2">
       <header className="flex h-8 items-center gap-2">
@@ -98,28 +63,7 @@ export function DebleedPanel() {
         </p>
       )}
       {t.on && close && !kept && !running && <p className="pt-1 text-sm text-doubt">On, but nothing is heard of it before it is computed.</p>}
-      {any && view && !view.fresh && !running && <p className="pt-1 text-sm text-doubt">Files or roles changed since it was computed.</p>}
-      {job?.state === 'failed' && (
-        <p role="alert" className="pt-1 text-sm text-hand">
-          It failed: {job.error?.message}
-        </p>
-      )}
-      <div className="flex min-h-8 items-center gap-2 pt-1.5">
-        {running ? (
-          <>
-            <span role="status" className="flex min-w-0 flex-1 items-center gap-2 text-sm text-ink2">
-              <progress aria-label="De-bleed" max={1} value={job?.progress ?? 0} className="h-1.5 w-14 shrink-0" />
-              <span className="num whitespace-nowrap">{Math.round(100 * (job?.progress ?? 0))} %</span>
-              </span>
-            <button type="button" className="btn" onClick={() => void ask('POST', `/api/jobs/${job?.id}/cancel`)}>
-              <Square aria-hidden="true" size={12} /> Cancel
-            </button>
-          </>
-        ) : (
-          compute
-        )}
-      </div>
-      {running && <p className="text-sm text-ink2">{job?.note}</p>}
+      <DebleedJob />
       <p className="pt-1 text-xs text-ink2">Learns from all mics how each drum reaches this one, and takes the others out. Hits are found again on what is left; yours stay as you decided.</p>
     </section>
   );

@@ -4,11 +4,12 @@ import { thresholdOf } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
 import { Glyph } from '../shared/Glyph';
 import { commit, endGesture, sketch, useBench } from '../workbench/store';
-import { countsOf, drumLabel, drumsOf, setThreshold } from './hitsState';
+import { countsFor } from '../../core/plan/planHits';
+import { drumLabel, drumsOf, setThreshold } from './hitsState';
 
 function Row({ drum }: { drum: string }) {
   const plan = useBench((s) => s.plan) as Plan;
-  const { hits, doubts } = countsOf(plan, drum);
+  const { strokes: hits, doubtful: doubts } = countsFor(plan, drum);
   const value = Math.round(100 * thresholdOf(plan, drum));
   return (
     <li className="px-2 py-1.5" title={`A found hit of ${drumLabel(drum)} counts from ${value} % certain on. Double-click: 40 %`}>

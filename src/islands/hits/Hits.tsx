@@ -9,7 +9,8 @@ import { useBench } from '../workbench/store';
 import { HitMap } from './HitMap';
 import { Microscope } from './Microscope';
 import { Queue } from './Queue';
-import { countsOf, drumLabel, drumsOf, hitOf, importMidi, nextDoubtful } from './hitsState';
+import { countsFor } from '../../core/plan/planHits';
+import { drumLabel, drumsOf, hitOf, importMidi, nextDoubtful } from './hitsState';
 
 export async function loadAnalysis(): Promise<void> {
   try {
@@ -59,7 +60,7 @@ export function Hits() {
   const job = analysis?.job ?? null;
   const running = job?.state === 'queued' || job?.state === 'running';
   const hit = hitOf(plan, ref);
-  const total = drumsOf(plan).reduce((n, d) => n + countsOf(plan, d).hits, 0);
+  const total = drumsOf(plan).reduce((n, d) => n + countsFor(plan, d).strokes, 0);
   const again = (
     <button type="button" className="btn" disabled={running} onClick={startAnalysis} title="Listens to all mics anew; what you decided stays">
       <Radar aria-hidden="true" size={15} /> {have ? 'Find again' : 'Find the hits'}

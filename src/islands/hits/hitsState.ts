@@ -1,6 +1,6 @@
 /** What the Hits view works on: drums in order, the chosen hit, the selection, what is doubtful; and what hands do with them. */
 import type { Change, Edit } from '../../core/plan/edits';
-import { type ListedHit, counts, decideHits, giveHits, hitChange, hitId, isDoubtful, listHits, moveHits, thresholdOf } from '../../core/plan/planHits';
+import { type ListedHit, decideHits, giveHits, hitChange, hitId, isDoubtful, listHits, moveHits, thresholdOf } from '../../core/plan/planHits';
 import { mainMic } from '../../core/plan/mainMic';
 import type { Plan } from '../../core/plan/plan';
 import { ROLES, roleOf } from '../../core/plan/roles';
@@ -197,13 +197,3 @@ export function setThreshold(drum: string, value: number, base: Plan): Edit {
   const after = Math.round(value * 100) / 100;
   return { label: `${drumLabel(drum)} counts from ${Math.round(100 * after)} % certain`, changes: before === after ? [] : [{ path: ['thresholds', drum], before, after }] };
 }
-
-export const countsOf = (plan: Plan, drum: string) => {
-  const t = thresholdOf(plan, drum);
-  let [hits, doubts] = [0, 0];
-  for (const h of Object.values(plan.hits[drum] ?? {})) {
-    if (counts(h, t)) hits++;
-    if (isDoubtful(h, t)) doubts++;
-  }
-  return { hits, doubts };
-};

@@ -7,6 +7,7 @@ import { Clean } from '../clean/Clean';
 import { Deliver } from '../deliver/Deliver';
 import { DrumPanel } from '../hits/DrumPanel';
 import { Hits } from '../hits/Hits';
+import { Spill } from '../spill/Spill';
 import { Intake } from '../intake/Intake';
 import { describe } from '../shared/api';
 import { CommandList, KeysHelp } from './Dialogs';
@@ -152,7 +153,7 @@ export function Workbench(p: { id: string; step: Step }) {
       ) : (
         <div className={`grid min-h-0 flex-1 ${ready ? 'grid-cols-[196px_1fr]' : ''}`}>
           {ready && (shown === 'hits' ? <DrumPanel /> : <MicList />)}
-          <div className="flex min-h-0 min-w-0 flex-col">{shown === 'intake' ? <Intake onGo={commands.go} /> : shown === 'hits' ? <Hits /> : shown === 'clean' ? <Clean /> : <Deliver />}</div>
+          <div className="flex min-h-0 min-w-0 flex-col">{shown === 'intake' ? <Intake onGo={commands.go} /> : shown === 'hits' ? <Hits /> : shown === 'spill' ? <Spill /> : shown === 'clean' ? <Clean /> : <Deliver />}</div>
         </div>
       )}
       <TransportBar />

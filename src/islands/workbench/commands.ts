@@ -70,7 +70,8 @@ function restore(ids: readonly string[]) {
   if (changes.length) commit({ label: changes.length === 1 ? `${base.mics[changes[0].path[1]].name} restored` : `${changes.length} mics restored`, changes });
 }
 
-function propose(all: boolean) {
+/** Proposed treatments for mics that are untouched, or for all. */
+export function propose(all: boolean): void {
   const { base, data } = get();
   if (!base) return;
   const used = Object.entries(data?.debled ?? {}).filter(([, d]) => d.share > 0).map(([id]) => id);

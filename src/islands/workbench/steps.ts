@@ -1,6 +1,7 @@
 /** The steps of the work, in its order. */
 export const STEPS = [
   { id: 'intake', label: 'Intake' },
+  { id: 'spill', label: 'Spill' },
   { id: 'hits', label: 'Hits' },
   { id: 'clean', label: 'Clean' },
   { id: 'deliver', label: 'Deliver' },

@@ -246,6 +246,9 @@ export function applyAgain(edit: Edit): void {
 
 export const hasUnsaved = (): boolean => queue.length > 0 || sending;
 
+/** Who changes plans beside pages. */
+const JOBS: ReadonlySet<string> = new Set(['analysis', 'debleed']);
+
 /** Listens to what other pages and jobs do with this recording; returns how to stop. */
 export function followEvents(id: string, onJob: () => void): () => void {
   const source = new EventSource(`/bulk/recordings/${id}/events`);
@@ -261,7 +264,10 @@ export function followEvents(id: string, onJob: () => void): () => void {
     if (n.kind === 'plan' && n.client !== CLIENT && (n.revision ?? 0) > get().revision) {
       // with changes of our own on the way the server will refuse the stale ones and say so
       if (hasUnsaved() || get().gesture) return;
-      void openBench(id).then(() => notify('updated', {}));
+      void openBench(id).then(() => {
+        // what our own jobs found is no surprise
+        if (!JOBS.has(n.client ?? '')) notify('updated', {});
+      });
     }
   };
   source.onerror = () => {

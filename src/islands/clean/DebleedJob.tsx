@@ -1,0 +1,66 @@
+/** Computing de-bleed: a button, or how far it is and a way to stop it. */
+import { AudioWaveform, Square } from 'lucide-react';
+import { useEffect } from 'react';
+import { toast } from 'sonner';
+import type { DebleedView } from '../../server/debleed';
+import { describe, request } from '../shared/api';
+import { useBench } from '../workbench/store';
+
+async function loadDebleed(): Promise<void> {
+  try {
+    useBench.setState({ debleed: await request<DebleedView>('GET', `/api/recordings/${useBench.getState().id}/debleed`) });
+  } catch {
+    // the next notice tries again
+  }
+}
+
+async function ask(method: 'POST', path: string): Promise<void> {
+  try {
+    await request(method, path);
+    await loadDebleed();
+  } catch (e) {
+    const { title, text } = describe(e);
+    toast.error(title, { description: text });
+  }
+}
+
+export function DebleedJob() {
+  const id = useBench((s) => s.id);
+  const any = useBench((s) => Object.keys(s.data?.debled ?? {}).length > 0);
+  const view = useBench((s) => s.debleed);
+  useEffect(() => {
+    void loadDebleed();
+    window.addEventListener('fresh-gap:jobs', loadDebleed);
+    return () => window.removeEventListener('fresh-gap:jobs', loadDebleed);
+  }, []);
+  const job = view?.job ?? null;
+  const running = job?.state === 'queued' || job?.state === 'running';
+  return (
+    <>
+      {any && view && !view.fresh && !running && <p className="pt-1 text-sm text-doubt">Files or roles changed since it was computed.</p>}
+      {job?.state === 'failed' && (
+        <p role="alert" className="pt-1 text-sm text-hand">
+          It failed: {job.error?.message}
+        </p>
+      )}
+      <div className="flex min-h-8 items-center gap-2 pt-1.5">
+        {running ? (
+          <>
+            <span role="status" className="flex min-w-0 flex-1 items-center gap-2 text-sm text-ink2">
+              <progress aria-label="De-bleed" max={1} value={job?.progress ?? 0} className="h-1.5 w-14 shrink-0" />
+              <span className="num whitespace-nowrap">{Math.round(100 * (job?.progress ?? 0))} %</span>
+            </span>
+            <button type="button" className="btn" onClick={() => void ask('POST', `/api/jobs/${job?.id}/cancel`)}>
+              <Square aria-hidden="true" size={12} /> Cancel
+            </button>
+          </>
+        ) : (
+          <button type="button" className="btn" onClick={() => void ask('POST', `/api/recordings/${id}/debleed`)} title="For all close mics at once, from all mics together; it takes about as long as the song plays">
+            <AudioWaveform aria-hidden="true" size={15} /> {any ? 'Compute again' : 'Compute de-bleed'}
+          </button>
+        )}
+      </div>
+      {running && <p className="text-sm text-ink2">{job?.note}</p>}
+    </>
+  );
+}

@@ -1,0 +1,226 @@
+/** The spill map: how loud and how late every drum is in every mic, what a cell rests on, and what each mic calls for. */
+import { Play, Wand2 } from 'lucide-react';
+import { useEffect, useMemo, useState } from 'react';
+import { heardBands } from '../../core/hits/kinds';
+import type { Plan } from '../../core/plan/plan';
+import { countsFor, listHits } from '../../core/plan/planHits';
+import { roleOf } from '../../core/plan/roles';
+import type { SpillRow } from '../../core/spill/spillMap';
+import { type Call, type Verdict, spillMatrix, strokeBandInMic, verdicts } from '../../core/spill/verdict';
+import { DebleedJob } from '../clean/DebleedJob';
+import { drumLabel } from '../hits/hitsState';
+import { loadAnalysis } from '../hits/Hits';
+import { Glyph } from '../shared/Glyph';
+import { Segments } from '../shared/Segments';
+import { signed } from '../shared/time';
+import { propose } from '../workbench/commands';
+import { goTo, togglePlay } from '../workbench/engine';
+import { useBench } from '../workbench/store';
+import { treatmentWords } from '../workbench/treatmentWords';
+import { SpectrumChart } from './SpectrumChart';
+
+const CALLS: Record<Call, string> = { debleed: 'De-bleed, then cut', gate: 'Gate by its hits', stay: 'May stay', wanted: 'Spill is wanted', unknown: 'No strokes found' };
+const DARKEST_DB = 0;
+const LIGHTEST_DB = -48;
+
+interface Cell {
+  mic: number;
+  drum: number;
+}
+
+/** Hears the stroke of a drum that stands most alone, in one mic, raw, in a loop. */
+function hear(plan: Plan, micId: string, drum: string) {
+  const others = Object.keys(plan.hits).flatMap((d) => (d === drum ? [] : listHits(plan, d).map((h) => h.frame)));
+  const mine = listHits(plan, drum);
+  const loneliest = mine.map((h) => ({ h, gap: Math.min(...others.map((f) => Math.abs(f - h.frame)), 10 * plan.sampleRate) })).sort((a, b) => b.gap * (0.3 + b.h.strength) - a.gap * (0.3 + a.h.strength))[0];
+  if (!loneliest) return;
+  const from = Math.max(0, loneliest.h.frame - Math.round(0.1 * plan.sampleRate));
+  const to = Math.min(plan.frames, loneliest.h.frame + Math.round(0.6 * plan.sampleRate));
+  useBench.setState({ focus: micId, alone: true, listen: 'before', keyListen: false, loop: { from, to }, loopOn: true });
+  goTo(from);
+  if (!useBench.getState().playing) togglePlay();
+}
+
+function words(v: Verdict): string {
+  const [first, second] = v.loudest;
+  if (v.call === 'unknown') return 'Nothing can be said of it before its drum has hits.';
+  if (!first) return 'No other drum is known here.';
+  const near = `${drumLabel(first.drum)} ${signed(first.db)} dB${first.delayMs !== null && Math.abs(first.delayMs) >= 0.05 ? `, ${Math.abs(first.delayMs).toFixed(1)} ms ${first.delayMs < 0 ? 'earlier' : 'later'}` : ''}`;
+  const also = second && second.db > -30 ? `; ${drumLabel(second.drum)} ${signed(second.db)} dB` : '';
+  if (v.call === 'wanted') return `Hears the whole kit: ${near}${also}.`;
+  return `${near}${also} against its own. ${v.strokes} strokes${v.doubtful ? `, ${v.doubtful} in doubt` : ''}.`;
+}
+
+export function Spill() {
+  const plan = useBench((s) => s.plan);
+  const analysis = useBench((s) => s.analysis);
+  const debled = useBench((s) => s.data?.debled);
+  const focus = useBench((s) => s.focus);
+  const [show, setShow] = useState<'level' | 'delay'>('level');
+  const [chosen, setChosen] = useState<Cell | null>(null);
+  useEffect(() => {
+    void loadAnalysis();
+    window.addEventListener('fresh-gap:jobs', loadAnalysis);
+    return () => window.removeEventListener('fresh-gap:jobs', loadAnalysis);
+  }, []);
+  const spill: readonly SpillRow[] = analysis?.spill ?? [];
+  // maps of an older analysis lack levels that compare
+  const fits = plan !== null && spill.length > 0 && spill.every((r) => r.mics.length === plan.order.length && r.strokeDb !== undefined);
+  const matrix = useMemo(() => (plan && fits ? spillMatrix(spill, plan.order.map((id) => roleOf(plan.mics[id].role).drum)) : []), [plan, fits, spill]);
+  const calls = useMemo(() => (plan && fits ? verdicts(plan, spill) : []), [plan, fits, spill]);
+  const at = useMemo<Cell | null>(() => {
+    if (chosen || !plan || !fits) return chosen;
+    // the loudest spill of the focused mic
+    const mic = Math.max(0, plan.order.indexOf(focus));
+    const own = roleOf(plan.mics[plan.order[mic]].role).drum;
+    const drum = spill.map((r, d) => ({ d, db: r.drum === own ? -999 : matrix[mic][d] })).sort((a, b) => b.db - a.db)[0]?.d ?? 0;
+    return { mic, drum };
+  }, [chosen, plan, fits, focus, spill, matrix]);
+  const lines = useMemo(() => {
+    if (!plan || !at || !fits) return [];
+    const own = roleOf(plan.mics[plan.order[at.mic]].role).drum;
+    const bands = Array.from({ length: analysis?.bandsHz.length ? analysis.bandsHz.length - 1 : 0 }, (_, b) => b);
+    const row = (d: number) => ({ label: drumLabel(spill[d].drum), db: bands.map((b) => (heardBands(spill[d].drum).includes(b) ? strokeBandInMic(spill[d], at.mic, b) : null)) });
+    const o = spill.findIndex((r) => r.drum === own);
+    return o >= 0 && o !== at.drum ? [row(o), row(at.drum)] : [row(at.drum)];
+  }, [plan, at, fits, spill, analysis?.bandsHz]);
+  if (!plan) return null;
+  if (!fits || !at) {
+    return (
+      <div className="grid flex-1 place-items-center">
+        <div className="max-w-sm text-center">
+          <p className="font-head text-lg font-bold">No map yet</p>
+          <p className="mt-1 text-ink2">It is drawn from the hits. Find them in the Hits view; after files or roles changed, find them again.</p>
+        </div>
+      </div>
+    );
+  }
+  const micId = plan.order[at.mic];
+  const row = spill[at.drum];
+  const entry = row.mics[at.mic];
+  const own = roleOf(plan.mics[micId].role).drum;
+  const delayWords = entry.delayMs === null ? 'no clear delay' : Math.abs(entry.delayMs) < 0.05 ? 'at the same time' : `${Math.abs(entry.delayMs).toFixed(2)} ms ${entry.delayMs < 0 ? 'earlier' : 'later'} than its own mic`;
+  const counted = countsFor(plan, row.drum).strokes;
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-[1fr_284px]">
+      <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
+        <header className="flex h-8 items-center gap-3">
+          <h1 className="whitespace-nowrap font-head text-lg font-bold">What each mic hears</h1>
+          <span className="truncate text-ink2">{show === 'level' ? "dB against a medium stroke of the mic's own drum; darker is louder" : "ms after the drum's own mic"}</span>
+          <span className="flex-1" />
+          <Segments small label="Shown" value={show} options={[{ value: 'level', label: 'Level' }, { value: 'delay', label: 'Delay' }]} onChange={setShow} />
+        </header>
+        <div className="min-h-0 overflow-y-auto">
+          <table className="w-full table-fixed border-separate border-spacing-[3px]">
+            <thead>
+              <tr>
+                <th className="w-[132px]">
+                  <span className="sr-only">Mic</span>
+                </th>
+                {spill.map((r) => (
+                  <th key={r.drum} scope="col" className="pb-0.5 text-sm font-semibold">
+                    <span className="flex flex-col items-center gap-0.5">
+                      <Glyph role={r.drum} size={18} />
+                      {drumLabel(r.drum)}
+                    </span>
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {plan.order.map((id, m) => {
+                const mic = plan.mics[id];
+                const mine = roleOf(mic.role).drum;
+                return (
+                  <tr key={id}>
+                    <th scope="row" className="truncate text-left font-normal">
+                      <span className="flex items-center gap-2">
+                        <Glyph role={mic.role} size={16} /> <span className="truncate">{mic.name}</span>
+                      </span>
+                    </th>
+                    {spill.map((r, d) => {
+                      const isOwn = r.drum === mine;
+                      const db = matrix[m][d];
+                      const share = Math.max(0, Math.min(1, (db - LIGHTEST_DB) / (DARKEST_DB - LIGHTEST_DB)));
+                      const delay = r.mics[m].delayMs;
+                      const text = show === 'delay' ? (delay === null ? '–' : signed(delay)) : isOwn ? 'own' : signed(Math.round(db), 0);
+                      const here = at.mic === m && at.drum === d;
+                      return (
+                        <td key={r.drum} className="p-0">
+                          <button
+                            type="button"
+                            aria-pressed={here}
+                            aria-label={`${drumLabel(r.drum)} in ${mic.name}: ${isOwn ? 'own drum' : `${signed(Math.round(db), 0)} dB`}`}
+                            onClick={() => {
+                              setChosen({ mic: m, drum: d });
+                              useBench.setState({ focus: id });
+                            }}
+                            style={isOwn ? undefined : { background: `color-mix(in srgb, var(--hand) ${Math.round(52 * share)}%, var(--paper))` }}
+                            className={`num h-[26px] w-full rounded-[6px] text-sm ${isOwn ? 'bg-ink text-paper' : 'text-ink'} ${here ? 'outline-2 outline-hand' : ''}`}
+                          >
+                            {text}
+                          </button>
+                        </td>
+                      );
+                    })}
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
+        </div>
+        <section className="card flex min-h-[150px] flex-1 flex-col px-3 py-2" aria-label="What the cell rests on">
+          <header className="flex items-center gap-2">
+            <h2 className="font-head text-base font-bold">
+              {drumLabel(row.drum)} in {plan.mics[micId].name}
+            </h2>
+            <span className="truncate text-sm text-ink2">
+              {own === row.drum ? 'its own drum' : `${signed(matrix[at.mic][at.drum])} dB`} · {delayWords}
+              {entry.polarity < 0 ? ' · upside down' : ''} · from {row.strokes} sure of {counted} strokes
+            </span>
+            <button type="button" className="btn ml-auto" onClick={() => hear(plan, micId, row.drum)} title="The stroke that stands most alone, in this mic as it came, in a loop">
+              <Play aria-hidden="true" size={13} /> Hear it here
+            </button>
+          </header>
+          <div className="relative min-h-0 flex-1">
+            <SpectrumChart lines={lines} edges={analysis?.bandsHz ?? []} />
+          </div>
+          <p className="text-xs text-ink2">
+            {lines.length === 2 ? (
+              <>
+                Solid: {lines[0].label}, a medium stroke. Dashed: {lines[1].label}. Where the dashed line is higher, no filter of the key helps.
+              </>
+            ) : (
+              'A medium stroke by band, against its loudest.'
+            )}
+          </p>
+        </section>
+      </main>
+      <aside className="flex min-h-0 flex-col gap-1 overflow-y-auto border-l border-line px-3 py-2" aria-label="What it calls for">
+        <h2 className="font-head text-lg font-bold">What it calls for</h2>
+        <DebleedJob />
+        <button type="button" className="btn self-start" onClick={() => propose(false)} title="De-bleed, gates and slices for every mic that is untouched; one step of undo takes it back">
+          <Wand2 aria-hidden="true" size={14} /> Propose treatments
+        </button>
+        <ul className="divide-y divide-line">
+          {calls.map((v) => {
+            const mic = plan.mics[v.micId];
+            const d = debled?.[v.micId];
+            return (
+              <li key={v.micId} className="py-1.5">
+                <div className="flex items-center gap-2">
+                  <span className="truncate font-semibold">{mic.name}</span>
+                  <span className="ml-auto whitespace-nowrap rounded-full border border-line2 bg-sheet px-2 text-sm">{CALLS[v.call]}</span>
+                </div>
+                <p className="text-xs leading-[15px] text-ink2">
+                  {words(v)} {d ? (d.share === 0 ? 'De-bleed would cost the drum itself. ' : 'De-bled audio is ready. ') : ''}
+                  Now: {treatmentWords(plan, mic)}.
+                </p>
+              </li>
+            );
+          })}
+        </ul>
+      </aside>
+    </div>
+  );
+}
