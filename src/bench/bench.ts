@@ -2,6 +2,8 @@
 import { createGate } from '../core/clean/gate';
 import { deriveSlices } from '../core/clean/slices';
 import { createGaussian, createRng } from '../core/dsp/rng';
+import { debleed, kitMic } from '../core/spill/debleed';
+import { withHands } from '../node/hands';
 import { analyse } from '../core/hits/analyse';
 import { gateGains, gateOverview } from '../core/measure/gateOverview';
 import { GATE_DEFAULTS } from '../core/params/gateParams';
@@ -91,3 +93,27 @@ const mics = made.audio.slice(0, 11).map((a) => {
 const started = performance.now();
 const found = await analyse(RATE, made.mics.slice(0, 11).map((m) => m.role), made.mics.slice(0, 11).map((m) => m.name), (m) => mics[m]);
 row(`analysis of ${mics.length} mics, ${Object.values(found.drums).flat().length} hits (one thread)`, performance.now() - started);
+
+// de-bleed of the same, on all cores: its two parts by when the progress passes from one to the other
+const times: Record<string, number> = {};
+const begun = performance.now();
+let rss = 0;
+const result = await withHands((hands) =>
+  debleed({
+    rate: RATE, frames: SECONDS * RATE, mics: made.mics.slice(0, mics.length).map((m) => kitMic(m.role)), hits: found.drums, hands,
+    readers: mics.map((x) => ({
+      read(at: number, into: Float32Array) {
+        into.fill(0);
+        into.set(x.subarray(at, at + into.length));
+      },
+    })),
+    progress(_, what) {
+      times[what] = performance.now() - begun;
+      rss = Math.max(rss, process.memoryUsage().rss);
+    },
+  }),
+);
+const [learnt, separated] = Object.values(times);
+row('de-bleed, learning on 40 s', learnt);
+row('de-bleed, separating the whole song', separated - learnt);
+row(`de-bleed, everything (${result.mics.length} close mics)`, performance.now() - begun, `${(rss / 1e9).toFixed(2)} GB at most`);

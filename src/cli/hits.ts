@@ -25,7 +25,7 @@ export const hitsFile = (a: Analysis, sampleRate: number): HitsFile => ({
 async function writeHitFiles(folder: string, mics: FolderMics, found: HitsFile): Promise<void> {
   const drums = Object.fromEntries(Object.entries(found.drums).map(([d, list]) => [d, list.map((h) => ({ frame: Math.round(h.time * mics.rate), strength: h.strength, certainty: h.certainty }))]));
   await deliverHits({
-    rate: mics.rate, frames: mics.frames, drums, files: { midi: true, keys: {}, curve: 1, ticks: 'own', csv: true, labels: true, cuts: false },
+    rate: mics.rate, frames: mics.frames, drums, files: { midi: true, keys: {}, curve: 1, ticks: 'own', csv: true, labels: true, cuts: false, slices: false },
     reader(drum) {
       const own = ROLES.filter((r) => r.drum === drum).flatMap((r) => mics.roles.flatMap((x, i) => (x === r.id ? [i] : [])))[0] ?? mics.roles.findIndex((r) => roleOf(r).group === 'overhead');
       let held: Promise<Float32Array> | null = null;

@@ -61,7 +61,7 @@ describe('markers', () => {
     const hits = [{ frame: 1000, strength: 0.9, certainty: 1 }, { frame: 5000, strength: 0.3, certainty: 0.6 }];
     const mic = Float32Array.from({ length: 9001 }, (_, i) => Math.sin(i / 5) / 2);
     await deliverHits({
-      rate: 48000, frames: 9001, drums: { kick: hits, snare: [] }, files: { midi: true, keys: { kick: 35 }, curve: 1, ticks: 'own', csv: true, labels: true, cuts: true },
+      rate: 48000, frames: 9001, drums: { kick: hits, snare: [] }, files: { midi: true, keys: { kick: 35 }, curve: 1, ticks: 'own', csv: true, labels: true, cuts: true, slices: false },
       cuts: [{ mic: '06 Tom 1', cuts: [{ from: 480, to: 4800, fadeIn: 48, fadeOut: 960, hits: 2 }, { from: 6000, to: 7200, fadeIn: 0, fadeOut: 0, hits: 1 }] }],
       reader: () => ({ read: (at, out) => out.fill(0).set(mic.subarray(at, at + out.length)) as unknown as undefined }),
       async emit(name, produce) {

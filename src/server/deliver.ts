@@ -19,8 +19,12 @@ export const micsOfFile = (plan: Plan, file: string): string[] =>
 export const fileIsUntouched = (plan: Plan, file: string): boolean => micsOfFile(plan, file).every((id) => isUntouched(plan.mics[id].treatment));
 
 /** Mics that must be read to make a file: its own and those that key them. */
-export function micsNeeded(plan: Plan, file: string): string[] {
-  const own = micsOfFile(plan, file);
+export const micsNeeded = (plan: Plan, file: string): string[] => withKeys(plan, micsOfFile(plan, file));
+
+/** The mic itself first, then what keys it. */
+export const micsForMic = (plan: Plan, micId: string): string[] => withKeys(plan, [micId]);
+
+function withKeys(plan: Plan, own: readonly string[]): string[] {
   const keys = own.map((id) => plan.mics[id].treatment.gate).filter((g) => g.on && plan.mics[g.keyFrom]).map((g) => g.keyFrom);
   return [...new Set([...own, ...keys])];
 }

@@ -10,6 +10,8 @@ export interface HitFiles {
   readonly labels: boolean;
   /** Slices of every cut mic, as a table and as labels. */
   readonly cuts: boolean;
+  /** Slices of every cut mic as WAV files of their own, with time reference. */
+  readonly slices: boolean;
 }
 
-export const NO_HIT_FILES: HitFiles = { midi: false, keys: {}, curve: 1, ticks: 'none', csv: false, labels: false, cuts: false };
+export const NO_HIT_FILES: HitFiles = { midi: false, keys: {}, curve: 1, ticks: 'none', csv: false, labels: false, cuts: false, slices: false };

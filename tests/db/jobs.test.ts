@@ -1,5 +1,8 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { applyEdit, editGate } from '../../src/core/plan/edits';
+import { mergeAnalysis } from '../../src/core/plan/planHits';
+import { editSlices } from '../../src/core/plan/sliceEdits';
+import { NO_HIT_FILES } from '../../src/server/hitFiles';
 import { createGate } from '../../src/core/clean/gate';
 import { decodeChannel } from '../../src/formats/pcm';
 import { createWavReader } from '../../src/formats/wavReader';
@@ -124,6 +127,32 @@ describe('the export job', () => {
     expect(await made()).toBe(before);
     await runExport(db.sql, rec, 'x', { ...input, plan: applyEdit(plan, editGate(plan, 'tom-1', { holdMs: 1 })) }, async () => {});
     expect(await made()).toBe(before + 1);
+  });
+
+  it('gives slices as files of their own: the very samples of the cleaned file, each with its place', async () => {
+    const rec = await createRecording(db.sql, 'slices');
+    await importFile(db.sql, rec, 'Tom 1.wav', pieces(wavFile({ seed: 4, frames: 200_000 })));
+    const { plan: first } = (await getPlan(db.sql, rec)) as PlanState;
+    const hits = [20_000, 65_000, 131_500, 150_000].map((frame) => ({ time: frame / 48000, strength: 0.7, certainty: 1 }));
+    let plan = applyEdit(first, mergeAnalysis(first, { 'tom-1': hits }));
+    plan = applyEdit(plan, editSlices(plan, 'tom-1', { on: true, tailBy: 'fixed', tailMs: 150, bridgeMs: 0 }));
+    const result = await runExport(db.sql, rec, 'x', { encoding: 'float32', suffix: '', plan, hits: { ...NO_HIT_FILES, slices: true } }, async () => {});
+    const zip = unzipSync(await stream(await exportZip(db.sql, rec, { encoding: 'float32', suffix: '', plan }, result)));
+    const whole = samplesOf(zip['Tom 1.wav']).out;
+    const names = Object.keys(zip).filter((n) => n.startsWith('slices/')).sort();
+    expect(names).toHaveLength(4);
+    expect(names[0]).toMatch(/^slices\/Tom 1\/001 0m00\.\d{3}s\.wav$/);
+    for (const [i, n] of names.entries()) {
+      const { info, out } = samplesOf(zip[n]);
+      const bext = Buffer.from(info.extras);
+      expect(bext.toString('latin1', 0, 4)).toBe('bext');
+      const from = bext.readUInt32LE(8 + 338);
+      expect(from).toBeLessThan(hits[i].time * 48000);
+      expect(out).toEqual(whole.slice(from, from + out.length));
+      expect(out.some((v) => v !== 0)).toBe(true);
+    }
+    const again = await runExport(db.sql, rec, 'x', { encoding: 'float32', suffix: '', plan, hits: { ...NO_HIT_FILES, slices: true } }, async () => {});
+    expect(again.files).toEqual(result.files);
   });
 
   it('keeps nothing of a file when it is cancelled in the middle', async () => {

@@ -20,7 +20,7 @@ export function SpectrumChart({ lines, edges }: { lines: readonly { label: strin
       type: 'line',
       data: {
         labels: edges.slice(0, -1).map((e, i) => hz(Math.sqrt(e * edges[i + 1]))),
-        datasets: lines.map((l, i) => ({ label: l.label, data: l.db.map((v) => (v === null ? null : Math.max(-60, v - top))), borderColor: i === 0 ? ink : hand, borderDash: i === 0 ? [] : [5, 3], borderWidth: 1.75, pointRadius: 2, pointBackgroundColor: i === 0 ? ink : hand, tension: 0.25 })),
+        datasets: lines.map((l, i) => ({ label: l.label, data: l.db.map((v) => (v === null ? null : Math.max(-60, v - top))), borderColor: i === 0 ? ink : hand, borderDash: i === 0 ? [] : [5, 3], borderWidth: 1.75, pointRadius: 2, pointBackgroundColor: i === 0 ? ink : hand, tension: 0.25, clip: 6 })),
       },
       options: {
         animation: false,

@@ -43,6 +43,7 @@ class HitFilesDto {
   @IsBoolean() csv!: boolean;
   @IsBoolean() labels!: boolean;
   @IsOptional() @IsBoolean() cuts: boolean = false;
+  @IsOptional() @IsBoolean() slices: boolean = false;
 }
 
 export class ExportDto {

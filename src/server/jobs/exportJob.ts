@@ -10,6 +10,7 @@ import type { Plan } from '../../core/plan/plan';
 import type { Sql } from '../db';
 import { audioReader, dbReader } from '../dbReader';
 import { type DeliveryEncoding, deliverFile, deliveredName, fileIsUntouched, fileRecipe, micsNeeded } from '../deliver';
+import { deliverSlices } from '../deliverSlices';
 import { deliverHits } from '../deliverHits';
 import { type HitFiles, NO_HIT_FILES } from '../hitFiles';
 import { type AudioRow, findAudio } from '../sql/audio';
@@ -62,15 +63,18 @@ async function debledAudio(sql: Sql, recordingId: string): Promise<Debled> {
   return new Map(await Promise.all(list.map(async (d) => [d.micId, { content: d.content, audio: await findAudio(sql, d.content) }] as const)));
 }
 
-/** Slices of every cut mic, under its file's name without its ending. */
-function cutsOf(plan: Plan) {
-  return plan.order.filter((id) => plan.mics[id].treatment.slices.on).map((id) => {
-    const { file, channel } = plan.mics[id];
+/** Every cut mic, under its file's name without its ending. */
+function cutMics(plan: Plan): { micId: string; mic: string }[] {
+  return plan.order.filter((id) => plan.mics[id].treatment.slices.on).map((micId) => {
+    const { file, channel } = plan.mics[micId];
     const sides = plan.order.filter((x) => plan.mics[x].file === file).length;
     const name = file.replace(/\.[A-Za-z0-9]{2,4}$/, '');
-    return { mic: sides > 1 ? `${name} ${channel === 0 ? 'left' : 'right'}` : name, cuts: slicesOf(plan, id).map((s) => ({ from: s.from, to: s.to, fadeIn: s.fadeIn, fadeOut: s.fadeOut, hits: s.hits.length })) };
+    return { micId, mic: sides > 1 ? `${name} ${channel === 0 ? 'left' : 'right'}` : name };
   });
 }
+
+const cutsOf = (plan: Plan) =>
+  cutMics(plan).map(({ micId, mic }) => ({ mic, cuts: slicesOf(plan, micId).map((s) => ({ from: s.from, to: s.to, fadeIn: s.fadeIn, fadeOut: s.fadeOut, hits: s.hits.length })) }));
 
 /** `report` is told 0..1 and what is being done; it throws where the job was cancelled. */
 export async function runExport(sql: Sql, recordingId: string, recordingName: string, input: ExportInput, report: (done: number, note: string) => Promise<void>): Promise<ExportResult> {
@@ -80,6 +84,16 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
   const { plan } = input;
   const debled = await debledAudio(sql, recordingId);
   const total = files.reduce((n, f) => n + f.frames, 0) || 1;
+  const reader = (id: string) => {
+    const m = plan.mics[id];
+    const source = all.find((x) => x.name === m.file);
+    if (!source) throw new Error(`no file for ${id}`);
+    return dbReader(sql, source, m.channel);
+  };
+  const kept = (id: string) => {
+    const d = debled.get(id);
+    return d ? audioReader(sql, d.audio, 0) : null;
+  };
   let before = 0;
   for (const f of files) {
     const name = deliveredName(f.name, input.suffix);
@@ -90,20 +104,10 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
       const key = renderKey(plan, f, all, debled, input, extras);
       const note = `Cleaning ${f.name}`;
       await report(before / total, note);
-      const reader = (id: string) => {
-        const m = plan.mics[id];
-        const source = all.find((x) => x.name === m.file);
-        if (!source) throw new Error(`no file for ${id}`);
-        return dbReader(sql, source, m.channel);
-      };
-      const kept = (id: string) => {
-        const d = debled.get(id);
-        return d ? audioReader(sql, d.audio, 0) : null;
-      };
       const render =
         (await findRender(sql, key)) ??
         (await storeRender(sql, key, input.encoding, (write) =>
-          deliverFile({ plan, file: f.name, frames: f.frames, extras, encoding: input.encoding, reader, kept: (id) => kept(id), write, onFrames: (n) => report((before + n) / total, note) }),
+          deliverFile({ plan, file: f.name, frames: f.frames, extras, encoding: input.encoding, reader, kept, write, onFrames: (n) => report((before + n) / total, note) }),
         ));
       out.push({ name, fileId: f.id, key, bytes: render.bytes, clipped: render.clipped });
     }
@@ -117,18 +121,29 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
     const cuts = cutsOf(plan);
     await deliverHits({
       rate: plan.sampleRate, frames: plan.frames, drums, files: hits, cuts,
-      reader(drum) {
-        const m = plan.mics[mainMic(plan, drum)];
-        const source = all.find((x) => x.name === m.file);
-        if (!source) throw new Error(`no file for ${drum}`);
-        return dbReader(sql, source, m.channel);
-      },
+      reader: (drum) => reader(mainMic(plan, drum)),
       async emit(name, produce) {
         const key = createHash('sha256').update(JSON.stringify({ engine: ENGINE_VERSION, name, hits, frames: plan.frames, drums, cuts: name.startsWith('cuts') ? cuts : null, sources: all.map((f) => f.content), roles: plan.order.map((id) => plan.mics[id].role) })).digest('hex');
         const render = (await findRender(sql, key)) ?? (await storeRender(sql, key, 'hits', async (write) => { await produce(write); return 0; }));
         out.push({ name, fileId: null, key, bytes: render.bytes, clipped: 0 });
       },
     });
+  }
+  if (hits.slices) {
+    for (const { micId, mic } of cutMics(plan)) {
+      const file = all.find((f) => f.name === plan.mics[micId].file);
+      if (!file || (input.files && !input.files.includes(file.name))) continue;
+      await report(1, `Cutting ${plan.mics[micId].name} into files`);
+      const whole = renderKey(plan, file, all, debled, input, new Uint8Array(0));
+      await deliverSlices({
+        plan, micId, mic, encoding: input.encoding, reader, kept,
+        async emit(name, produce) {
+          const key = createHash('sha256').update(JSON.stringify([whole, name])).digest('hex');
+          const render = (await findRender(sql, key)) ?? (await storeRender(sql, key, input.encoding, async (write) => { await produce(write); return 0; }));
+          out.push({ name, fileId: null, key, bytes: render.bytes, clipped: 0 });
+        },
+      });
+    }
   }
   const safe = recordingName.replace(/[^\p{L}\p{N} ._-]+/gu, '').replace(/\s+/g, ' ').trim() || 'recording';
   return { zipName: `${safe}${input.suffix}.zip`, files: out };

@@ -1,0 +1,60 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { type Session, importKit, openBrowser, press, sees } from '../support/browser';
+
+let s: Session;
+let id: string;
+beforeAll(async () => {
+  s = await openBrowser();
+  id = await importKit(s);
+  await s.page.goto(`${s.url}/recordings/${id}/spill`);
+  await s.page.waitForFunction(() => window.freshGap?.store.getState().analysis?.spill.length, { timeout: 60_000 });
+});
+afterAll(async () => {
+  expect(s.errors).toEqual([]);
+  await s.close();
+});
+
+const cells = () => s.page.$$eval('td button', (l) => l.map((b) => ({ name: b.getAttribute('aria-label') ?? '', text: b.textContent ?? '', on: b.getAttribute('aria-pressed') === 'true' })));
+
+describe('the spill map', () => {
+  it('shows every drum in every mic as the analysis has it, its own marked', async () => {
+    const spill = await s.page.evaluate(() => window.freshGap.store.getState().analysis?.spill ?? []);
+    const list = await cells();
+    const mics = await s.page.evaluate(() => window.freshGap.store.getState().plan?.order.length ?? 0);
+    expect(list).toHaveLength(spill.length * mics);
+    expect(list.filter((c) => c.text === 'own').length).toBeGreaterThanOrEqual(3);
+    const kickInTom = list.find((c) => c.name.startsWith('Kick in Tom 1:'));
+    expect(kickInTom?.text).toMatch(/^−?\d+$/);
+    // quieter there than the tom itself
+    expect(Number(kickInTom?.text.replace('−', '-'))).toBeLessThan(5);
+  });
+
+  it('opens what a cell rests on, shows delays, and hears the drum in that mic', async () => {
+    await press(s.page, (await cells()).find((c) => c.name.startsWith('Kick in Tom 1:'))?.name ?? '');
+    await sees(s.page, 'Kick in Tom 1');
+    await sees(s.page, 'strokes');
+    expect((await cells()).filter((c) => c.on)).toHaveLength(1);
+    await press(s.page, 'Delay');
+    expect((await cells()).find((c) => c.name.startsWith('Kick in Tom 1:'))?.text).toMatch(/^(−?\d+\.\d|–)$/);
+    await press(s.page, 'Hear it here');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().playing);
+    const state = await s.page.evaluate(() => {
+      const b = window.freshGap.store.getState();
+      return { mic: b.plan?.mics[b.focus].role, alone: b.alone, listen: b.listen, loop: b.loop, hits: Object.values(b.plan?.hits.kick ?? {}).map((h) => h.frame) };
+    });
+    expect(state).toMatchObject({ mic: 'tom-1', alone: true, listen: 'before' });
+    expect(state.hits.some((f) => f > (state.loop?.from ?? 0) && f < (state.loop?.to ?? 0))).toBe(true);
+    await s.page.keyboard.press('Space');
+  });
+
+  it('says what each mic calls for, and proposes it in one step that undo takes back', async () => {
+    await sees(s.page, 'What it calls for');
+    await sees(s.page, 'Spill is wanted');
+    await press(s.page, 'Propose treatments');
+    await s.page.waitForFunction(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.slices.on));
+    await s.page.keyboard.down('Control');
+    await s.page.keyboard.press('z');
+    await s.page.keyboard.up('Control');
+    await s.page.waitForFunction(() => !Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.slices.on || m.treatment.gate.on));
+  });
+});
