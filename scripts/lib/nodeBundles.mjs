@@ -9,6 +9,7 @@ const root = fileURLToPath(new URL('../../', import.meta.url));
 
 export const ENTRIES = {
   main: 'src/server/main.ts',
+  worker: 'src/server/worker.ts',
   'job.thread': 'src/server/jobs/job.thread.ts',
   'demo.thread': 'src/demo/demo.thread.ts',
   'debleed.thread': 'src/node/debleed.thread.ts',
