@@ -5,7 +5,7 @@ import { Worker } from 'node:worker_threads';
 import type { Hand } from '../core/spill/crew';
 import type { HandAnswer, HandCall } from './debleed.thread';
 
-const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run'] as const satisfies readonly (keyof Hand)[];
+const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run', 'tidy'] as const satisfies readonly (keyof Hand)[];
 
 /** The bundled thread, beside the bundle that this is part of. */
 export const handFile = (): string => fileURLToPath(new URL('./debleed.thread.mjs', import.meta.url));

@@ -1,7 +1,9 @@
 /** De-bleed over several hands, each a thread of its own or, in tests, this one: bins are shared out while learning, stretches of time while separating. */
+import { type Ring, learnRing } from '../clean/ring';
 import type { MicReader } from '../render';
 import type { Kit } from './kit';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
+import { followRing } from './ringMask';
 import { BLOCK, type Separator, type Target, createSeparator } from './separate';
 import { BINS, HOP, createTransform, framesOf } from './transform';
 
@@ -16,6 +18,13 @@ export interface Hand {
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
   open(model: DebleedModel, hits: readonly (readonly number[])[]): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
+  /** What is left of a whole mic, by its drum's own decay, and how it rings then. `follow`: false leaves the sound as it is; `debled`: see learnRing. */
+  tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], follow: boolean, debled: boolean): Promise<Tidied> | Tidied;
+}
+
+export interface Tidied {
+  readonly samples: Float32Array;
+  readonly ring: Ring | null;
 }
 
 /** Where a piece of a stretch begins in the recording, and how long it is. */
@@ -70,6 +79,10 @@ export function createHand(): Hand {
     run(audio, offset, from, to, targets) {
       if (!separator) throw new Error('no model is open');
       return separator.run(audio, offset, from, to, targets);
+    },
+    tidy(x, rate, drum, own, follow, debled) {
+      const samples = follow ? followRing(x, rate, own) : x;
+      return { samples, ring: own.length ? learnRing(samples, rate, drum, own, debled) : null };
     },
   };
 }

@@ -2,7 +2,7 @@
  * De-bleed of a whole recording: the model is learnt with the hits that are known, each close mic gets its own drum's image, the hits are found again on those, what
  * is left is taken down by the drums' own decays, and mics that would lose of their own drum keep more of the raw.
  */
-import { type Ring, learnRing } from '../clean/ring';
+import type { Ring } from '../clean/ring';
 import { type FoundHit, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
 import { type Kind, kindOf } from '../hits/kinds';
 import { NETWORKS } from '../hits/weights';
@@ -11,7 +11,6 @@ import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, separateTargets } from './crew';
 import { type KitMic, describeKit } from './kit';
 import { ownLossDb, shareByLoss } from './ownLoss';
-import { learnBandRing, maskByRing } from './ringMask';
 
 /** Raised whenever the same audio and hits would give another result. */
 export const DEBLEED_VERSION = 1;
@@ -113,14 +112,21 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
   const again = await detectHits(rate, o.mics, async (m) => byMic.get(m) ?? whole(o.readers[m], frames), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
   const found = Object.fromEntries(Object.entries(o.hits).map(([d, list]) => [d, kit.drums.includes(d) ? joinHits(list, again.drums[d] ?? []) : list]));
   const mics: KeptMic[] = [];
-  for (const [q, [m, s]] of targets.entries()) {
-    const drum = kit.drums[s];
-    const own = counted(found[drum]).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
-    const { share, lossDb } = shares[q];
-    const bands = MASKED.includes(kindOf(drum)) && share > 0 ? learnBandRing(images[q], rate, own) : null;
-    const samples = bands ? maskByRing(images[q], rate, own, bands) : images[q];
-    mics.push({ mic: m, drum, samples, ring: own.length ? learnRing(samples, rate, drum, own, share > 0) : null, lossDb, share });
-    await o.progress?.(0.95 + (0.05 * (q + 1)) / targets.length, 'Following each drum\'s own decay');
-  }
+  let next = 0;
+  let done = 0;
+  await Promise.all(o.hands.map(async (hand) => {
+    while (next < targets.length) {
+      const q = next++;
+      const [m, s] = targets[q];
+      const drum = kit.drums[s];
+      const own = counted(found[drum]).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
+      const { share, lossDb } = shares[q];
+      const tidied = await hand.tidy(images[q], rate, drum, own, MASKED.includes(kindOf(drum)) && share > 0, share > 0);
+      // the mic as it was is not needed any more
+      images[q] = new Float32Array(0);
+      mics[q] = { mic: m, drum, samples: tidied.samples, ring: tidied.ring, lossDb, share };
+      await o.progress?.(0.95 + (0.05 * ++done) / targets.length, "Following each drum's own decay");
+    }
+  }));
   return { mics, hits: found };
 }

@@ -43,7 +43,7 @@ export function bandEdges(rate: number): number[] {
   return edges;
 }
 
-export interface BandRing {
+interface BandRing {
   /** Level after a stroke by band, one value each HOP samples, dB against the stroke's peak in the band; 0 at the attack, never rising. Empty where little is left to take down. */
   readonly decayDb: readonly (readonly number[])[];
 }
@@ -96,12 +96,7 @@ function peakOf(f: Frames, rate: number, k: number, b: number): number {
   return p;
 }
 
-/** How a drum rings in its mic, from what de-bleed left there; `own`: frames of its strokes, rising. Null with fewer than three. */
-export function learnBandRing(x: Float32Array, rate: number, own: readonly number[]): BandRing | null {
-  if (own.length < LEAST_STROKES) return null;
-  return ringOf(framesOf(x, rate), rate, own);
-}
-
+/** How a drum rings in its mic, from what de-bleed left there; `own`: frames of its strokes, rising. */
 function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
   const at = own.map((h) => Math.min(f.count - 1, Math.round(h / HOP)));
   const clear = Math.ceil(SIZE / 2 / HOP) + 1;
@@ -137,9 +132,17 @@ function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
   return { decayDb };
 }
 
-/** The mic with everything taken down that is louder than its drum can be there. `own`: frames of strokes, rising. */
-export function maskByRing(x: Float32Array, rate: number, own: readonly number[], ring: BandRing): Float32Array {
+/**
+ * The mic with everything taken down that is louder than its drum can be there, by how it rings in the mic itself; `own`: frames of strokes, rising. With fewer than three
+ * strokes there is nothing to tell that by: the mic comes back as it is.
+ */
+export function followRing(x: Float32Array, rate: number, own: readonly number[]): Float32Array {
+  if (own.length < LEAST_STROKES) return x;
   const f = framesOf(x, rate);
+  return masked(x, rate, own, ringOf(f, rate, own), f);
+}
+
+function masked(x: Float32Array, rate: number, own: readonly number[], ring: BandRing, f: Frames): Float32Array {
   const { bands, count, power } = f;
   const edges = bandEdges(rate);
   const allowed = new Float32Array(count * bands);

@@ -9,7 +9,7 @@ export type Target = readonly [mic: number, source: number];
 
 /** Frames separated at a time. */
 export const BLOCK = 96;
-const UPDATES = 8;
+const UPDATES = 4;
 
 export interface Separator {
   /**
