@@ -16,7 +16,7 @@ import { roleOf } from './roles';
 /** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second: later where de-bleed has left little to close for. */
 const RAW = { heldDb: -32, goneDb: -52 };
 const DEBLED = { heldDb: -48, goneDb: -66 };
-const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 60 };
+const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 54 };
 const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
 
 /** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */
