@@ -53,7 +53,7 @@ export async function proposeFolder(o: { folder: string; roles?: string; plain?:
     const known = applyEdit(fresh, mergeAnalysis(fresh, result.hits, rings));
     const used = result.mics.filter((k) => k.share > 0);
     return {
-      plan: applyEdit(known, proposePlan(known, isUntouched, false, new Set(used.map((k) => fresh.order[k.mic])))),
+      plan: applyEdit(known, proposePlan(known, isUntouched, new Set(used.map((k) => fresh.order[k.mic])))),
       kept: new Map(used.map((k) => [fresh.order[k.mic], k.samples])),
     };
   } finally {

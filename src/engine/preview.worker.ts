@@ -198,8 +198,9 @@ async function analyse(r: PreviewRequest) {
   gateGains(r.rate, r.gate, pw, gain);
   createGaps(r.rate, r.gaps).apply(gain, 0, gain.length, 0);
   applySlices(r, audio, gain);
-  const transients = r.transients ? transientsOf(r.mic, audio, r.rate) : undefined;
-  const debleed = r.debleed ? debleedFigures(r.rate, await load(r.mic, r.frames, names, progress), audio, r.own) : null;
+  const raw = await load(r.mic, r.frames, names, progress);
+  const transients = r.transients ? transientsOf(r.mic, raw, r.rate) : undefined;
+  const debleed = r.debleed ? debleedFigures(r.rate, raw, audio, r.own) : null;
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
   last = { audio, gain, out, rate: r.rate, tail: r.tail };
   const v = gateOverview(audio, gain, pw, out);

@@ -48,13 +48,13 @@ function proposeCut(mic: PlanMic, strokes: number, kept: boolean): Treatment | n
   return null;
 }
 
-/** One edit that gives every mic its proposed treatment; mics that a person has already treated are left alone unless `all`. */
-export function proposePlan(plan: Plan, untouched: (t: Treatment) => boolean, all = false, kept: ReadonlySet<string> = new Set()): Edit {
+/** One edit that gives every mic its proposed treatment; mics that a person has already treated are left alone. `kept`: mics that de-bleed has something for. */
+export function proposePlan(plan: Plan, untouched: (t: Treatment) => boolean, kept: ReadonlySet<string> = new Set()): Edit {
   const hits = countedHits(plan);
   const changes: Change[] = [];
   for (const id of plan.order) {
     const mic = plan.mics[id];
-    if (!all && !untouched(mic.treatment)) continue;
+    if (!untouched(mic.treatment)) continue;
     const after = proposeTreatment(mic, hits.get(roleOf(mic.role).drum ?? '')?.length ?? 0, kept.has(id));
     if (after && !sameJson(after, mic.treatment)) changes.push({ path: ['mics', id, 'treatment'], before: mic.treatment as unknown as Json, after: after as unknown as Json });
   }

@@ -7,7 +7,7 @@ import { followRing } from './ringMask';
 import { BLOCK, type Separator, type Target, createSeparator } from './separate';
 import { BINS, HOP, createTransform, framesOf } from './transform';
 
-/** Values of one hand's bins, of the whole model's size elsewhere zero. */
+/** What does the work: it learns its share of the bins, separates stretches, tidies mics. */
 export interface Hand {
   start(kit: Kit, hits: readonly (readonly number[])[], stretches: readonly Stretch[], from: number, every: number): Promise<void> | void;
   /** Samples of a mic, a piece for each stretch, reaching half a window beyond. */
@@ -15,6 +15,7 @@ export interface Hand {
   begin(): Promise<Leakage> | Leakage;
   /** Takes in what all hands heard, then goes round once. */
   round(all: Leakage): Promise<Leakage> | Leakage;
+  /** The model with the values of its own bins, zero elsewhere. */
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
   open(model: DebleedModel, hits: readonly (readonly number[])[]): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];

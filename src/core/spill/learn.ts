@@ -32,6 +32,8 @@ const UPDATES = 2;
 /** The expected power is this many times the highest (but for one in a hundred) times the activity. */
 const PRIOR = 10;
 const PRIOR_QUANTILE = 0.99;
+/** No power is expected of the rests. */
+const FREE = 1e9;
 /** Cymbals have nothing under this, Hz. */
 const REST_FROM_HZ = 200;
 /** How much more of a drum than over all bins together a foreign mic may hear in one bin. */
@@ -85,6 +87,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
   const level = new Float32Array(own * M);
   const ceiling = new Float32Array(own * S);
   const scratch = new Float32Array(frames);
+  const ceilingOf = (v: Float32Array, s: number) => PRIOR * quantile(v.subarray(s * T, s * T + frames), PRIOR_QUANTILE);
   const hz = (b: number) => ((from + b * every) * kit.rate) / SIZE;
 
   /** R to a mean of 1 over the mics, v the other way round, a little on the diagonal; sums of levels for the cap. */
@@ -184,10 +187,10 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
         const v = bins.v(b);
         for (let s = 0; s < S; s++) {
           if (s >= D) {
-            bins.prior.fill(1e9, s * T, (s + 1) * T);
+            bins.prior.fill(FREE, s * T, (s + 1) * T);
             continue;
           }
-          const c = PRIOR * quantile(v.subarray(s * T, s * T + frames), PRIOR_QUANTILE);
+          const c = ceilingOf(v, s);
           for (let t = 0; t < T; t++) bins.prior[s * T + t] = c * (act[s][t] ?? 1e-3) + 1e-20;
         }
         bins.refine(b, UPDATES);
@@ -199,7 +202,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
       for (let b = 0; b < own; b++) {
         const f = from + b * every;
         const v = bins.v(b);
-        for (let s = 0; s < S; s++) ceiling[b * S + s] = s < D ? PRIOR * quantile(v.subarray(s * T, s * T + frames), PRIOR_QUANTILE) : 1e9;
+        for (let s = 0; s < S; s++) ceiling[b * S + s] = s < D ? ceilingOf(v, s) : FREE;
         model.R.set(bins.matrices(b), f * size);
         model.ceiling.set(ceiling.subarray(b * S, (b + 1) * S), f * S);
         model.level.set(level.subarray(b * M, (b + 1) * M), f * M);

@@ -199,7 +199,7 @@ export function Spill() {
       <aside className="flex min-h-0 flex-col gap-1 overflow-y-auto border-l border-line px-3 py-2" aria-label="What it calls for">
         <h2 className="font-head text-lg font-bold">What it calls for</h2>
         <DebleedJob />
-        <button type="button" className="btn self-start" onClick={() => propose(false)} title="De-bleed, gates and slices for every mic that is untouched; one step of undo takes it back">
+        <button type="button" className="btn self-start" onClick={propose} title="De-bleed, gates and slices for every mic that is untouched; one step of undo takes it back">
           <Wand2 aria-hidden="true" size={14} /> Propose treatments
         </button>
         <ul className="divide-y divide-line">

@@ -70,12 +70,12 @@ function restore(ids: readonly string[]) {
   if (changes.length) commit({ label: changes.length === 1 ? `${base.mics[changes[0].path[1]].name} restored` : `${changes.length} mics restored`, changes });
 }
 
-/** Proposed treatments for mics that are untouched, or for all. */
-export function propose(all: boolean): void {
+/** Proposed treatments for mics that are untouched. */
+export function propose(): void {
   const { base, data } = get();
   if (!base) return;
   const used = Object.entries(data?.debled ?? {}).filter(([, d]) => d.share > 0).map(([id]) => id);
-  const edit = proposePlan(base, isUntouched, all, new Set(used));
+  const edit = proposePlan(base, isUntouched, new Set(used));
   if (edit.changes.length) commit(edit);
 }
 
@@ -112,7 +112,7 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'slices', group: 'Plan', label: 'Slices of this mic on or off', keys: ['c'], shown: 'C', run: () => { const { base, focus } = get(); if (base) commit(editSlices(base, focus, { on: !base.mics[focus].treatment.slices.on })); set({ panel: 'slices' }); } },
     { id: 'tail', group: 'Plan', label: 'Tail damping of this mic on or off', keys: ['d'], shown: 'D', run: () => { const { base, focus } = get(); if (base) commit(editTail(base, focus, { on: !base.mics[focus].treatment.tail.on })); set({ panel: 'tail' }); } },
     { id: 'carry', group: 'Plan', step: 'clean', label: 'Carry this treatment to other mics', keys: ['o'], shown: 'O', run: () => set({ carrying: true }) },
-    { id: 'propose', group: 'Plan', label: 'Propose a treatment for every untouched mic', run: () => propose(false) },
+    { id: 'propose', group: 'Plan', label: 'Propose a treatment for every untouched mic', run: propose },
     { id: 'restore-mic', group: 'Plan', label: 'Restore this mic: nothing done to it', run: () => restore([get().focus]) },
     { id: 'restore-all', group: 'Plan', label: 'Restore every mic: nothing done to any', run: () => restore(get().base?.order ?? []) },
     { id: 'gates-off', group: 'Plan', label: 'Every gate off', run: gatesOff },
