@@ -90,7 +90,7 @@ export async function clean(o: CleanOptions): Promise<CleanReport> {
           },
           kept(id) {
             const x = kept.get(id);
-            return x ? memoryReader(x) : null;
+            return x ? { own: memoryReader(x.own), images: Object.fromEntries(Object.entries(x.images).map(([s, y]) => [s, memoryReader(y)])) } : null;
           },
           write: async (b) => {
             await file.writeFile(b);

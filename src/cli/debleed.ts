@@ -1,6 +1,7 @@
 /** De-bleed of a folder's mics, on all cores. */
+import type { Kept } from '../core/clean/debleedMix';
 import { applyEdit } from '../core/plan/edits';
-import { countedHits } from '../core/plan/live';
+import { countedHits, liveTreatment } from '../core/plan/live';
 import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
 import { mergeAnalysis } from '../core/plan/planHits';
 import { proposePlan } from '../core/plan/propose';
@@ -11,18 +12,20 @@ import { type FolderMics, openMics } from './mics';
 
 export interface Proposal {
   readonly plan: Plan;
-  /** By mic id: the mic with its own drum alone. */
-  readonly kept: ReadonlyMap<string, Float32Array>;
+  /** What de-bleed computed, by mic id. */
+  readonly kept: KeptMics;
 }
+
+export type KeptMics = ReadonlyMap<string, Kept<Float32Array>>;
 
 type Hits = Parameters<typeof debleed>[0]['hits'];
 
 /** `roles` of the mics, in their order. */
-function debleedMics(mics: FolderMics, roles: readonly string[], hits: Hits, progress: (text: string) => void): Promise<Debleed> {
+function debleedMics(mics: FolderMics, roles: readonly string[], hits: Hits, progress: (text: string) => void, images: readonly { mic: number; source: string }[] = []): Promise<Debleed> {
   let last = '';
   return withHands((hands) =>
     debleed({
-      rate: mics.rate, frames: mics.frames, hits, hands,
+      rate: mics.rate, frames: mics.frames, hits, hands, images,
       mics: roles.map(kitMic),
       readers: roles.map((_, m) => mics.reader(m)),
       progress(done, what) {
@@ -54,7 +57,7 @@ export async function proposeFolder(o: { folder: string; roles?: string; plain?:
     const used = result.mics.filter((k) => k.share > 0);
     return {
       plan: applyEdit(known, proposePlan(known, isUntouched, new Set(used.map((k) => fresh.order[k.mic])))),
-      kept: new Map(used.map((k) => [fresh.order[k.mic], k.samples])),
+      kept: new Map(used.map((k) => [fresh.order[k.mic], { own: k.samples, images: {} }])),
     };
   } finally {
     await mics.close();
@@ -62,15 +65,17 @@ export async function proposeFolder(o: { folder: string; roles?: string; plain?:
 }
 
 /** What de-bleed leaves of the mics of a plan that asks for it, with the hits of the plan. */
-export async function debleedFolder(o: { folder: string; plan: Plan; progress(text: string): void }): Promise<ReadonlyMap<string, Float32Array>> {
+export async function debleedFolder(o: { folder: string; plan: Plan; progress(text: string): void }): Promise<KeptMics> {
   const { plan } = o;
   if (!plan.order.some((id) => plan.mics[id].treatment.debleed.on)) return new Map();
   const mics = await openMics(o.folder);
   try {
     const ids = mics.sources.map((s) => plan.order.find((id) => plan.mics[id].file === s.file && plan.mics[id].channel === s.channel) as string);
     const hits = Object.fromEntries([...countedHits(plan)].map(([d, list]) => [d, list.map((h) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: 1 }))]));
-    const result = await debleedMics(mics, ids.map((id) => plan.mics[id].role), hits, o.progress);
-    return new Map(result.mics.map((k) => [ids[k.mic], k.samples]));
+    const wanted = ids.flatMap((id, mic) => (plan.mics[id].treatment.debleed.on ? liveTreatment(plan, id).debleed?.left ?? [] : []).map(({ source }) => ({ mic, source })));
+    const result = await debleedMics(mics, ids.map((id) => plan.mics[id].role), hits, o.progress, wanted);
+    const imagesOf = (mic: number) => Object.fromEntries(wanted.flatMap((w, i) => (w.mic === mic ? [[w.source, result.images[i]] as const] : [])));
+    return new Map(result.mics.map((k) => [ids[k.mic], { own: k.samples, images: imagesOf(k.mic) }]));
   } finally {
     await mics.close();
   }

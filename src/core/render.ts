@@ -4,11 +4,13 @@
  */
 import { type GapProcessor, createGaps } from './clean/gaps';
 import { createGate, gateLatency, type GateProcessor } from './clean/gate';
+import { createClosings } from './clean/closingStage';
+import { type HearPart, createParts, partsLatency } from './clean/partsStage';
 import { createSliceStage } from './clean/sliceStage';
 import { createTail, tailLatency } from './clean/tailStage';
 import { createFrameLine } from './dsp/frameLine';
 import { createDelay } from './dsp/delay';
-import { type LiveDebleed, mixDebleed } from './clean/debleedMix';
+import { type Kept, type LiveDebleed, createDebleedMix } from './clean/debleedMix';
 import { FreshGapError } from './errors';
 import type { LiveTreatment } from './plan/live';
 
@@ -22,6 +24,8 @@ export interface KitRenderer {
   process(inputs: readonly Float32Array[], outputs: readonly Float32Array[], n: number, keyOf?: number, keyOut?: Float32Array, atFrame?: number): void;
   /** New settings of one mic, from the next sample on. */
   setTreatment(index: number, t: LiveTreatment): void;
+  /** One part of a mic alone, while working; both where nothing is said. */
+  hearPart(index: number, hear: HearPart): void;
   /** As before the first sample. */
   reset(): void;
 }
@@ -44,19 +48,36 @@ export function createKitRenderer(rate: number, ids: readonly string[], treatmen
     stage.set(t.tail ?? null);
     return stage;
   });
-  const behind = createFrameLine(gateLatency(rate) + tailLatency(rate));
-  const latency = gateLatency(rate) + tailLatency(rate);
-  const keyLate = createDelay(tailLatency(rate));
+  const parts = treatments.map((t) => {
+    const stage = createParts(rate);
+    stage.set(t.parts ?? null);
+    return stage;
+  });
+  const closings = treatments.map((t) => {
+    const stage = createClosings(rate);
+    stage.set(t.closings ?? []);
+    return stage;
+  });
+  const afterParts = createFrameLine(gateLatency(rate) + partsLatency(rate));
+  const latency = gateLatency(rate) + partsLatency(rate) + tailLatency(rate);
+  const behind = createFrameLine(latency);
+  const keyLate = createDelay(partsLatency(rate) + tailLatency(rate));
   const keyIndex = (i: number, t: LiveTreatment) => {
     const k = t.gate.keyFrom === '' ? i : ids.indexOf(t.gate.keyFrom);
     return k < 0 ? i : k;
   };
   const keys = treatments.map((t, i) => keyIndex(i, t));
+  const live = [...treatments];
+  const hears: HearPart[] = treatments.map(() => 'both');
   let outs: readonly Float32Array[] = [];
   let base = 0;
+  const runParts = (from: number, count: number, frame: number) => {
+    for (let i = 0; i < parts.length; i++) parts[i].process(outs[i], base + from, count, frame);
+  };
   const runTails = (from: number, count: number, frame: number) => {
     for (let i = 0; i < tails.length; i++) {
       tails[i].process(outs[i], base + from, count, frame, slices[i].isSilent(frame, count));
+      closings[i].process(outs[i], base + from, count, frame);
       // last, so that what a symmetric filter rings ahead of a slice is cut away with the gap
       slices[i].apply(outs[i], base + from, count, frame);
     }
@@ -79,6 +100,7 @@ export function createKitRenderer(rate: number, ids: readonly string[], treatmen
       for (base = 0; base < n; base += CHUNK) {
         const m = Math.min(CHUNK, n - base);
         for (let i = 0; i < slices.length; i++) slices[i].hear(inputs[i], base, m, atFrame + base);
+        afterParts.push(atFrame + base, m, runParts);
         behind.push(atFrame + base, m, runTails);
       }
       if (keyOut && keyOf !== undefined && keyOf >= 0) keyLate.process(keyOut, keyOut, n);
@@ -90,10 +112,20 @@ export function createKitRenderer(rate: number, ids: readonly string[], treatmen
       keys[index] = keyIndex(index, t);
       slices[index].set(t.slices ?? null);
       tails[index].set(t.tail ?? null);
+      parts[index].set(t.parts ?? null, hears[index]);
+      closings[index].set(t.closings ?? []);
+      live[index] = t;
+    },
+    hearPart(index, hear) {
+      if (hears[index] === hear) return;
+      hears[index] = hear;
+      parts[index].set(live[index].parts ?? null, hear);
     },
     reset() {
       for (const g of gates) g.reset();
       for (const t of tails) t.reset();
+      for (const p of parts) p.reset();
+      afterParts.reset();
       behind.reset();
       keyLate.reset();
     },
@@ -105,17 +137,32 @@ export interface MicReader {
   read(atFrame: number, out: Float32Array): void | Promise<void>;
 }
 
-/** A mic as it goes into the other stages: raw, or towards its own drum alone (`kept`) where de-bleed is on. */
-export function debledReader(rate: number, live: LiveDebleed | null | undefined, raw: MicReader, kept: MicReader | null): MicReader {
+/**
+ * A mic as it goes into the other stages: raw, or towards its own drum alone (`kept`) where de-bleed is on. Throws DEBLEED_MISSING where something that is needed was
+ * not computed.
+ */
+export function debledReader(rate: number, live: LiveDebleed | null | undefined, raw: MicReader, kept: Kept<MicReader> | null): MicReader {
   if (!live) return raw;
   if (!kept) throw new FreshGapError('DEBLEED_MISSING', 'A mic is to be de-bled, but what de-bleed leaves of it is not there.');
+  const left = live.left.map(({ source }) => {
+    const reader = kept.images[source];
+    if (!reader) throw new FreshGapError('DEBLEED_MISSING', `${source} is to stay in part in a mic, but its image there is not computed.`);
+    return { source, reader };
+  });
+  const mix = createDebleedMix(rate);
+  mix.set(live);
   let own = new Float32Array(0);
+  let images = new Map<string, Float32Array>();
   return {
     async read(atFrame, out) {
-      if (own.length !== out.length) own = new Float32Array(out.length);
+      if (own.length !== out.length) {
+        own = new Float32Array(out.length);
+        images = new Map(left.map(({ source }) => [source, new Float32Array(out.length)]));
+      }
       await raw.read(atFrame, out);
-      await kept.read(atFrame, own);
-      mixDebleed(rate, live, out, own, out, out.length, atFrame);
+      await kept.own.read(atFrame, own);
+      for (const { source, reader } of left) await reader.read(atFrame, images.get(source) as Float32Array);
+      mix.process(out, own, (s) => images.get(s) ?? null, out, out.length, atFrame);
     },
   };
 }

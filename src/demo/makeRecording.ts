@@ -167,13 +167,16 @@ function roomResponse(plan: RecordingPlan, m: MicPlace, mi: number, d: DrumPlace
   return out;
 }
 
+/** Peaks of a head that rings by itself, against the peaks of what makes it ring (common practice, no source). */
+const RING_ALONG_DB = -10;
+
 /** Two-mode resonator driven by what else reaches a tom: its head rings by itself. */
-function sympathetic(drive: Float32Array, rate: number, hz: number, t60: number, gain: number): Float32Array {
+function sympathetic(drive: Float32Array, rate: number, hz: number, t60: number): Float32Array {
   const out = new Float32Array(drive.length);
   for (const [ratio, g] of [[1, 1], [1.594, 0.35]]) {
     const r = 10 ** (-3 / (t60 * rate));
     const c = 2 * r * Math.cos((2 * Math.PI * hz * ratio) / rate);
-    const norm = gain * g * (1 - r) * 2;
+    const norm = g * (1 - r) * 2 * Math.sin((2 * Math.PI * hz * ratio) / rate);
     let [y1, y2] = [0, 0];
     for (let i = 0; i < drive.length; i++) {
       const y = norm * drive[i] + c * y1 - r * r * y2 + 1e-18;
@@ -182,6 +185,9 @@ function sympathetic(drive: Float32Array, rate: number, hz: number, t60: number,
       out[i] += y;
     }
   }
+  const peak = (x: Float32Array) => x.reduce((p, v) => Math.max(p, Math.abs(v)), 1e-12);
+  const level = (10 ** (RING_ALONG_DB / 20) * peak(drive)) / peak(out);
+  for (let i = 0; i < out.length; i++) out[i] *= level;
   return out;
 }
 
@@ -263,7 +269,7 @@ export function makeRecording(plan: RecordingPlan, progress: (done: number) => v
     const drive = m.own ? ringDrive.get(m.own) : undefined;
     if (!drive) return;
     const ring = drums.find((d) => d.id === m.own)?.ring;
-    if (ring) addTo(audio[mi], sympathetic(drive, rate, ring.hz, ring.t60, 0.4));
+    if (ring) addTo(audio[mi], sympathetic(drive, rate, ring.hz, ring.t60));
     else if (m.own === 'snare') {
       const noise = createGaussian(createRng(plan.seed + 77 + mi));
       let env = 0;

@@ -6,13 +6,14 @@ import { createGaussian, createRng } from '../core/dsp/rng';
 import { DRUMS, type DrumPlace, MICS, type MicPlace, type Point, ROOM } from './geometry';
 import type { RecordingPlan, Voice } from './makeRecording';
 import { randomPart } from './randomPart';
+import { type Spill, withSpill } from './spillLevels';
 import { type Tuning, strokeSound } from './strokes';
 
 export interface RandomSpec {
   readonly seed: number;
   readonly seconds: number;
-  /** Normal: spill peaks at the level of soft strokes. Hard: far above them. Easy: well under them. */
-  readonly spill: 'easy' | 'normal' | 'hard';
+  /** How loud spill is against own strokes, as spillLevels says. */
+  readonly spill: Spill;
   /** Two or three toms. */
   readonly toms?: 2 | 3;
   readonly rate?: number;
@@ -38,9 +39,6 @@ function tunedVoice(seed: number, toms: readonly string[]): Voice {
   return (stroke, points, rate, strokeSeed) => strokeSound(stroke, points, rate, strokeSeed, tuning);
 }
 
-/** Own drums of toms are quieter where spill is to be worse. */
-const OWN_DB = { easy: 7, normal: 0, hard: -7 } as const;
-
 export function randomRecording(spec: RandomSpec): RecordingPlan {
   const { seed, seconds } = spec;
   const uniform = createRng(seed * 7 + 1);
@@ -60,11 +58,10 @@ export function randomRecording(spec: RandomSpec): RecordingPlan {
   drums = drums.map((d) => {
     const move = 0.04;
     const shift: Point = [move * gauss(), move * gauss(), move * 0.5 * gauss()];
-    const tom = d.id.startsWith('tom');
     return {
       ...d,
       points: d.points.map((p): Point => [p[0] + shift[0], p[1] + shift[1], p[2] + shift[2]]),
-      levelDb: d.levelDb + 1.7 * gauss() + (tom || d.id === 'snare' ? (tom ? 1 : 0.5) * OWN_DB[spec.spill] : 0) - (d.id === 'hat' || d.id === 'crash' || d.id === 'ride' ? 0.35 * OWN_DB[spec.spill] : 0),
+      levelDb: d.levelDb + 1.7 * gauss(),
       ring: d.ring && { hz: d.ring.hz * (1 + 0.06 * gauss()), t60: d.ring.t60 * (0.7 + 0.6 * uniform()) },
     };
   });
@@ -75,7 +72,7 @@ export function randomRecording(spec: RandomSpec): RecordingPlan {
       const at = around(m.at, close ? 0.025 : 0.18);
       return { ...m, at, aim: close ? around(m.aim, 0.02) : m.aim, peakDb: m.peakDb + 3 * gauss() - 3, shieldDb: m.shieldDb ? Math.max(0, m.shieldDb + 2 * gauss()) : 0 };
     });
-  return {
+  const plan: RecordingPlan = {
     rate: spec.rate ?? 48000,
     seconds,
     seed,
@@ -87,4 +84,5 @@ export function randomRecording(spec: RandomSpec): RecordingPlan {
     voice: spec.voice ?? tunedVoice(seed, drums.flatMap((d) => (d.id.startsWith('tom') ? [d.id] : []))),
     truth: spec.truth,
   };
+  return withSpill(plan, spec.spill);
 }

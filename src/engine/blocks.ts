@@ -13,8 +13,28 @@ async function floats(url: string, signal?: AbortSignal): Promise<Float32Array> 
   return new Float32Array(await res.arrayBuffer());
 }
 
+/** Audio that is another with one stretch of its own laid over it, known to this thread only. */
+export interface Overlay {
+  content: string;
+  base: MicAudio;
+  from: number;
+  samples: Float32Array;
+}
+const overlays = new Map<string, Overlay>();
+/** From now on blocks of `o.content` come from its base, with its samples in their place. */
+export const layOver = (o: Overlay): void => void overlays.set(o.content, o);
+export const overlaid = (): readonly Overlay[] => [...overlays.values()];
+
 /** Samples of block `seq` (65,536 frames; the last is shorter). */
-export const fetchBlock = (a: MicAudio, seq: number, signal?: AbortSignal): Promise<Float32Array> => floats(`/bulk/pcm/${a.content}/${a.channel}/${seq}`, signal);
+export async function fetchBlock(a: MicAudio, seq: number, signal?: AbortSignal): Promise<Float32Array> {
+  const over = overlays.get(a.content);
+  if (!over) return floats(`/bulk/pcm/${a.content}/${a.channel}/${seq}`, signal);
+  const block = await fetchBlock(over.base, seq, signal);
+  const start = seq * BLOCK_FRAMES;
+  const [from, to] = [Math.max(start, over.from), Math.min(start + block.length, over.from + over.samples.length)];
+  if (to > from) block.set(over.samples.subarray(from - over.from, to - over.from), from - start);
+  return block;
+}
 
 /** Min/max pairs of a level of the peak pyramid. */
 export const fetchPeaks = (a: MicAudio, level: number): Promise<Float32Array> => floats(`/bulk/peaks/${a.content}/${a.channel}/${level}`);

@@ -5,7 +5,7 @@
  * The processors answer `latency` frames late. The reading place runs that much ahead of the heard one, and starting somewhere runs the
  * processors over the time before, unheard, so that a gate that would still be held open there is open.
  */
-import { mixDebleed } from '../core/clean/debleedMix';
+import { createDebleedMix } from '../core/clean/debleedMix';
 import { createDelay } from '../core/dsp/delay';
 import type { LiveTreatment } from '../core/plan/live';
 import { createKitRenderer } from '../core/render';
@@ -40,11 +40,15 @@ class KitProcessor extends AudioWorkletProcessor {
   /** What goes into the processors: the inputs, or towards what de-bleed left. */
   private readonly mixed: Float32Array[];
   private readonly kept: Float32Array[];
+  private readonly debleeds;
+  /** Images by mic: drum, number of its blocks, samples. */
+  private readonly images: { source: string; number: number; data: Float32Array }[][];
+  private readonly imageOf: ((source: string) => Float32Array | null)[];
   private readonly raw: Float32Array[];
   private readonly clean: Float32Array[];
   private readonly key = new Float32Array(CATCH_UP);
   private readonly mixes: Float32Array[];
-  /** Raw mics, then what de-bleed left of them. */
+  /** Raw mics, then what de-bleed left of them, then images. */
   private readonly blocks: Map<number, Float32Array>[];
   private readonly treatments: LiveTreatment[];
   private readonly ramps: { raw: Ramp; clean: Ramp; left: Ramp; right: Ramp }[];
@@ -83,7 +87,15 @@ class KitProcessor extends AudioWorkletProcessor {
     this.mixes = buffers();
     this.raw = buffers();
     this.clean = buffers();
-    this.blocks = [...o.mics, ...o.mics].map(() => new Map());
+    let number = 2 * n;
+    this.images = o.mics.map((m) => m.images.map((source) => ({ source, number: number++, data: new Float32Array(CATCH_UP) })));
+    this.imageOf = this.images.map((list) => (source) => list.find((x) => x.source === source)?.data ?? null);
+    this.debleeds = o.treatments.map((t) => {
+      const mix = createDebleedMix(o.rate);
+      mix.set(t.debleed ?? null);
+      return mix;
+    });
+    this.blocks = Array.from({ length: number }, () => new Map());
     this.ramps = o.mics.map(() => ({ raw: { now: 0, to: 0 }, clean: { now: 0, to: 0 }, left: { now: 0, to: 0 }, right: { now: 0, to: 0 } }));
     this.peaks = new Float32Array(n);
     this.step = 1 / ((FADE_MS / 1000) * sampleRate);
@@ -111,6 +123,7 @@ class KitProcessor extends AudioWorkletProcessor {
       case 'treatment':
         this.treatments[m.mic] = m.treatment;
         this.kit.setTreatment(m.mic, m.treatment);
+        this.debleeds[m.mic].set(m.treatment.debleed ?? null);
         break;
       case 'monitor':
         this.setMonitor(m.monitor, false);
@@ -144,6 +157,7 @@ class KitProcessor extends AudioWorkletProcessor {
       r.left.to = m.gains[i].left;
       r.right.to = m.gains[i].right;
     });
+    for (let i = 0; i < this.ramps.length; i++) this.kit.hearPart(i, i === m.partOf ? m.part : 'both');
     this.keyRamp.to = m.keyOf >= 0 ? 1 : 0;
     this.kitRamp.to = m.keyOf >= 0 ? 0 : 1;
     if (m.keyOf >= 0) this.keyOf = m.keyOf;
@@ -186,11 +200,8 @@ class KitProcessor extends AudioWorkletProcessor {
   private fill(n: number): boolean {
     const missing = new Set<number>();
     const mics = this.inputs.length;
-    for (let j = 0; j < 2 * mics; j++) {
-      const i = j % mics;
-      if (j >= mics && !this.debled(i)) continue;
-      const input = j < mics ? this.inputs[i] : this.kept[i];
-      const blocks = this.blocks[j];
+    const copy = (i: number, number: number, input: Float32Array) => {
+      const blocks = this.blocks[number];
       const end = this.o.mics[i].frames;
       for (let k = 0; k < n; ) {
         const frame = this.read + k;
@@ -206,13 +217,20 @@ class KitProcessor extends AudioWorkletProcessor {
         else missing.add(seq);
         k += m;
       }
+    };
+    for (let i = 0; i < mics; i++) {
+      copy(i, i, this.inputs[i]);
+      if (!this.debled(i)) continue;
+      copy(i, mics + i, this.kept[i]);
+      const left = this.treatments[i].debleed?.left ?? [];
+      for (const x of this.images[i]) if (left.some((l) => l.source === x.source)) copy(i, x.number, x.data);
     }
     this.waiting = [...missing];
     if (missing.size > 0) return false;
     for (let i = 0; i < mics; i++) {
       const live = this.treatments[i].debleed;
       this.mixed[i] = live && this.debled(i) ? this.mixes[i] : this.inputs[i];
-      if (live && this.debled(i)) mixDebleed(this.o.rate, live, this.inputs[i], this.kept[i], this.mixes[i], n, this.read);
+      if (live && this.debled(i)) this.debleeds[i].process(this.inputs[i], this.kept[i], this.imageOf[i], this.mixes[i], n, this.read);
     }
     return true;
   }

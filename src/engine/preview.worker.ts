@@ -2,7 +2,7 @@
  * Runs the gate of one mic over the whole song, off the page's thread, each time a setting moves: what is drawn is what the very
  * processors do. Detector and gain are apart, so that a moved threshold only runs the second.
  */
-import { type LiveDebleed, mixDebleed } from '../core/clean/debleedMix';
+import { type Kept, type LiveDebleed, createDebleedMix } from '../core/clean/debleedMix';
 import { type Gap, createGaps } from '../core/clean/gaps';
 import { marksOver } from '../core/clean/marks';
 import { createDetector } from '../core/clean/detector';
@@ -12,16 +12,19 @@ import { findCandidates } from '../core/hits/candidates';
 import { createHitKernels } from '../core/kernels/hitKernels';
 import { pickOnsets } from '../core/hits/pickOnset';
 import { pyramid } from '../core/dsp/peaks';
+import { spectrogram } from '../core/dsp/spectrogram';
 import { type GateFigures, gateGains, gateOverview } from '../core/measure/gateOverview';
 import { type DebleedFigures, debleedFigures } from '../core/measure/debleedFigures';
 import { type StrokeFigures, strokeFigures } from '../core/measure/strokeFigures';
 import type { GateSettings } from '../core/params/gateParams';
 import { type LiveSlices, createSliceStage } from '../core/clean/sliceStage';
+import { type Closing, createClosings } from '../core/clean/closingStage';
+import { type LiveParts, createParts } from '../core/clean/partsStage';
 import { type LiveTail, createTail } from '../core/clean/tailStage';
 import { gateLatency } from '../core/clean/gate';
 import type { KeyHit } from '../core/plan/live';
-import { type MicAudio, blockCount, fetchBlock } from './blocks';
-import { BLOCK_FRAMES } from './protocol';
+import { type MicAudio, type Overlay, blockCount, fetchBlock, layOver } from './blocks';
+import { BLOCK_FRAMES, type Listen } from './protocol';
 
 export interface PreviewRequest {
   type: 'analyse';
@@ -31,14 +34,16 @@ export interface PreviewRequest {
   mic: MicAudio;
   key: MicAudio;
   /** De-bleed of the mic and of its key, with what it left of them; null where they go in as they came. */
-  debleed: { live: LiveDebleed; kept: MicAudio } | null;
-  keyDebleed: { live: LiveDebleed; kept: MicAudio } | null;
+  debleed: { live: LiveDebleed; kept: Kept<MicAudio> } | null;
+  keyDebleed: { live: LiveDebleed; kept: Kept<MicAudio> } | null;
   gate: GateSettings;
   /** Where hits open the gate. */
   hits: readonly KeyHit[];
   gaps: readonly Gap[];
   slices: LiveSlices | null;
   tail: LiveTail | null;
+  parts: LiveParts | null;
+  closings: readonly Closing[];
   /** Frames of the strokes of the mic's own drum, for figures. */
   own: readonly number[];
   /** Whether transients are wanted too. */
@@ -63,6 +68,24 @@ export interface MarksRequest {
   mic: MicAudio;
   openDb: number;
   closeDb: number;
+}
+
+/** A picture of the focused mic: as it came, as it is cleaned, or what is taken. */
+export interface SpectrumRequest {
+  type: 'spectrum';
+  id: number;
+  what: Listen;
+  from: number;
+  to: number;
+  columns: number;
+  rows: number;
+}
+
+export interface SpectrumResult {
+  type: 'spectrum';
+  id: number;
+  /** columns x rows, as spectrogram gives it; null before the mic is read. */
+  levels: Uint8Array | null;
 }
 
 export interface TilesResult {
@@ -113,11 +136,11 @@ export interface DetailResult {
   gain: Float32Array;
 }
 
-export type FromPreview = PreviewResult | DetailResult | TilesResult | MarksResult | { type: 'loading'; id: number; done: number } | { type: 'failed'; id: number; message: string };
+export type FromPreview = PreviewResult | DetailResult | TilesResult | MarksResult | SpectrumResult | { type: 'loading'; id: number; done: number } | { type: 'failed'; id: number; message: string };
 
 const held = new Map<string, Float32Array>();
 let power: { name: string; data: Float64Array } | null = null;
-let last: { audio: Float32Array; gain: Float32Array; out: number; rate: number; tail: LiveTail | null } | null = null;
+let last: { raw: Float32Array; audio: Float32Array; gain: Float32Array; out: number; rate: number; tail: LiveTail | null } | null = null;
 let newest = 0;
 
 const post = (m: FromPreview, transfer: Transferable[] = []) => (self as unknown as Worker).postMessage(m, transfer);
@@ -180,14 +203,19 @@ function transientsOf(mic: MicAudio, audio: Float32Array, rate: number): readonl
 
 async function analyse(r: PreviewRequest) {
   const nameOf = (a: MicAudio) => `${a.content}/${a.channel}`;
-  const names = [r.mic, r.key, r.debleed?.kept, r.keyDebleed?.kept].flatMap((a) => (a ? [nameOf(a)] : []));
+  const imagesOf = (d: PreviewRequest['debleed']) => (d?.live.left ?? []).flatMap(({ source }) => (d?.kept.images[source] ? [{ source, audio: d.kept.images[source] }] : []));
+  const names = [r.mic, r.key, r.debleed?.kept.own, r.keyDebleed?.kept.own, ...[r.debleed, r.keyDebleed].flatMap((d) => imagesOf(d).map((x) => x.audio))].flatMap((a) => (a ? [nameOf(a)] : []));
   const progress = (done: number) => post({ type: 'loading', id: r.id, done });
   const debled = async (mic: MicAudio, d: PreviewRequest['debleed']) => {
     const raw = await load(mic, r.frames, names, progress);
     if (!d) return raw;
-    const own = await load(d.kept, r.frames, names, progress);
+    const own = await load(d.kept.own, r.frames, names, progress);
+    const images = new Map<string, Float32Array>();
+    for (const { source, audio } of imagesOf(d)) images.set(source, await load(audio, r.frames, names, progress));
     const out = new Float32Array(raw.length);
-    mixDebleed(r.rate, d.live, raw, own, out, raw.length, 0);
+    const mix = createDebleedMix(r.rate);
+    mix.set(d.live);
+    mix.process(raw, own, (s) => images.get(s) ?? null, out, raw.length, 0);
     return out;
   };
   const audio = await debled(r.mic, r.debleed);
@@ -202,9 +230,32 @@ async function analyse(r: PreviewRequest) {
   const transients = r.transients ? transientsOf(r.mic, raw, r.rate) : undefined;
   const debleed = r.debleed ? debleedFigures(r.rate, raw, audio, r.own) : null;
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
-  last = { audio, gain, out, rate: r.rate, tail: r.tail };
-  const v = gateOverview(audio, gain, pw, out);
+  const shaped = shape(r, audio);
+  last = { raw, audio: shaped, gain, out, rate: r.rate, tail: r.tail };
+  const v = gateOverview(shaped, gain, pw, out);
   post({ type: 'preview', id: r.id, clean: pyramid(v.clean), gain: pyramid(v.gain), level: v.level, figures: v.figures, strokes: strokeFigures(r.rate, audio, gain, r.own), debleed, transients });
+}
+
+/** Attack and note parts and closing low-passes over the whole mic; the gate comes before them when rendering, its ramps a little rounder here. */
+let shapedOf: { asked: string; out: Float32Array } | null = null;
+function shape(r: PreviewRequest, audio: Float32Array): Float32Array {
+  if (!r.parts && r.closings.length === 0) return audio;
+  const asked = JSON.stringify([r.mic.content, r.mic.channel, r.debleed?.live, r.parts, r.closings]);
+  if (shapedOf?.asked === asked && shapedOf.out.length === audio.length) return shapedOf.out;
+  let out = audio;
+  if (r.parts) {
+    const stage = createParts(r.rate);
+    stage.set(r.parts);
+    const wide = new Float32Array(audio.length + stage.latency);
+    wide.set(audio);
+    stage.process(wide, 0, wide.length, -stage.latency);
+    out = wide.subarray(stage.latency);
+  } else out = audio.slice();
+  const closings = createClosings(r.rate);
+  closings.set(r.closings);
+  closings.process(out, 0, out.length, 0);
+  shapedOf = { asked, out };
+  return out;
 }
 
 /** The very stage that renders, fed in blocks as rendering feeds it. */
@@ -262,6 +313,23 @@ function tilesOf(r: TilesRequest): Float32Array {
   return out;
 }
 
+function spectrumOf(r: SpectrumRequest): Uint8Array | null {
+  if (!last) return null;
+  const { raw, rate } = last;
+  const part = (at: number, n: number) => {
+    const out = new Float32Array(n);
+    const [a, z] = [Math.max(0, at), Math.min(raw.length, at + n)];
+    if (z <= a) return out;
+    if (r.what !== 'after') out.set(raw.subarray(a, z), a - at);
+    if (r.what !== 'before') {
+      const clean = detailOf(a, z);
+      for (let i = a; i < z; i++) out[i - at] = r.what === 'after' ? clean[i - a] : out[i - at] - clean[i - a];
+    }
+    return out;
+  };
+  return spectrogram(part, rate, r.from, r.to, r.columns, r.rows);
+}
+
 /** Requests that came while one was running: only the newest counts. */
 let waiting: PreviewRequest | null = null;
 let running = false;
@@ -283,15 +351,19 @@ async function work() {
   running = false;
 }
 
-self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest | MarksRequest>) => {
+self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest | MarksRequest | SpectrumRequest | { type: 'overlay'; overlay: Overlay }>) => {
   const m = e.data;
-  if (m.type === 'analyse') {
+  if (m.type === 'overlay') layOver(m.overlay);
+  else if (m.type === 'analyse') {
     newest = m.id;
     waiting = m;
     void work();
   } else if (m.type === 'tiles') {
     const peaks = tilesOf(m);
     post({ type: 'tiles', id: m.id, peaks }, [peaks.buffer]);
+  } else if (m.type === 'spectrum') {
+    const levels = spectrumOf(m);
+    post({ type: 'spectrum', id: m.id, levels }, levels ? [levels.buffer] : []);
   } else if (m.type === 'marks') {
     // of any mic, not only the one in view; what is held stays
     load(m.mic, m.mic.frames, [...held.keys()], () => {})

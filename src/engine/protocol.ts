@@ -1,4 +1,5 @@
 /** What the page and its audio worklet say to each other. */
+import type { HearPart } from '../core/clean/partsStage';
 import type { LiveTreatment } from '../core/plan/live';
 
 /** Frames in a streamed block, the same as a stored chunk. */
@@ -13,6 +14,8 @@ export interface MicSetup {
   frames: number;
   /** Whether there is what de-bleed left of it: blocks of that come under the mic's number plus the number of mics. */
   kept: boolean;
+  /** Drums of which there is an image in it. Their blocks come under numbers after those, mic by mic in this order. */
+  images: string[];
 }
 
 /** Level and place of a mic in what is heard; linear gains for the left and right loudspeaker. */
@@ -27,6 +30,9 @@ export interface Monitor {
   keyOf: number;
   /** By mic: what it adds to the left and right, already with level, pan, mute, solo, alone or in the kit. */
   gains: MicGain[];
+  /** Part of a mic that is heard alone: number of the mic, or -1. */
+  partOf: number;
+  part: HearPart;
 }
 
 export interface Loop {

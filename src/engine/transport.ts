@@ -10,11 +10,13 @@ export interface TransportMic extends MicAudio {
   id: string;
   /** What de-bleed left of it, where that is computed. */
   kept: MicAudio | null;
+  /** Images of other drums in it, by drum. */
+  images: Readonly<Record<string, MicAudio>>;
 }
 
-/** Raw mics, then what de-bleed left of each. */
-const sourcesOf = (mics: readonly TransportMic[]): (MicAudio | null)[] => [...mics, ...mics.map((m) => m.kept)];
-const setupOf = (m: TransportMic): MicSetup => ({ id: m.id, frames: m.frames, kept: m.kept !== null });
+/** Raw mics, then what de-bleed left of each, then the images in each. */
+const sourcesOf = (mics: readonly TransportMic[]): (MicAudio | null)[] => [...mics, ...mics.map((m) => m.kept), ...mics.flatMap((m) => Object.values(m.images))];
+const setupOf = (m: TransportMic): MicSetup => ({ id: m.id, frames: m.frames, kept: m.kept !== null, images: Object.keys(m.images) });
 
 export interface TransportOptions {
   rate: number;

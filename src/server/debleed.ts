@@ -1,6 +1,6 @@
 /** The state of a recording's de-bleed for its pages, and how it is started. */
 import type { Sql } from './db';
-import { debleedKey } from './jobs/debleedJob';
+import { type ImageInput, debleedKey } from './jobs/debleedJob';
 import { listDebled } from './sql/debled';
 import { listFiles } from './sql/files';
 import { type JobRow, addJob, listJobs } from './sql/jobs';
@@ -11,16 +11,26 @@ export interface DebleedView {
   job: JobRow | null;
   /** Whether what is stored belongs to the files and roles as they are now. */
   fresh: boolean;
+  /** Images that are waited for. */
+  images: JobRow[];
 }
 
 export async function loadDebleed(sql: Sql, recordingId: string): Promise<DebleedView> {
-  const [jobs, mics, state, files] = await Promise.all([listJobs(sql, recordingId, 'debleed'), listDebled(sql, recordingId), getPlan(sql, recordingId), listFiles(sql, recordingId)]);
-  return { job: jobs[0] ?? null, fresh: mics.length > 0 && state !== null && mics[0].key === debleedKey(state.plan, files) };
+  const [jobs, images, mics, state, files] = await Promise.all([listJobs(sql, recordingId, 'debleed'), listJobs(sql, recordingId, 'image'), listDebled(sql, recordingId), getPlan(sql, recordingId), listFiles(sql, recordingId)]);
+  return { job: jobs[0] ?? null, images: images.filter(isOpen), fresh: mics.length > 0 && state !== null && mics[0].key === debleedKey(state.plan, files) };
+}
+
+const isOpen = (j: JobRow) => j.state === 'queued' || j.state === 'running';
+
+/** Starts the computing of an image of a drum in a mic, or returns the job that waits or runs for it. */
+export async function startImage(sql: Sql, recordingId: string, input: ImageInput): Promise<JobRow> {
+  const same = (await listJobs(sql, recordingId, 'image')).find((j) => isOpen(j) && (j.input as ImageInput).micId === input.micId && (j.input as ImageInput).source === input.source);
+  return same ?? addJob(sql, recordingId, 'image', input);
 }
 
 /** Starts de-bleed, or returns the job that waits or runs. */
 export async function startDebleed(sql: Sql, recordingId: string): Promise<JobRow> {
   const [newest] = await listJobs(sql, recordingId, 'debleed');
-  if (newest && (newest.state === 'queued' || newest.state === 'running')) return newest;
+  if (newest && isOpen(newest)) return newest;
   return addJob(sql, recordingId, 'debleed', {});
 }

@@ -6,6 +6,7 @@ import { hashText } from '../core/dsp/rng';
 import { liveTreatment } from '../core/plan/live';
 import type { Plan, PlanMic } from '../core/plan/plan';
 import { isUntouched } from '../core/plan/plan';
+import type { Kept } from '../core/clean/debleedMix';
 import { type MicReader, debledReader, renderMics } from '../core/render';
 import { createEncoder } from '../formats/pcm';
 import { padBytes, wavHead } from '../formats/wavWriter';
@@ -48,8 +49,8 @@ export async function deliverFile(o: {
   extras: Uint8Array;
   encoding: DeliveryEncoding;
   reader(micId: string): MicReader;
-  /** The mic with its own drum alone, as de-bleed computed it; null where that was not done. */
-  kept(micId: string): MicReader | null;
+  /** What de-bleed computed of the mic; null where that was not done. */
+  kept(micId: string): Kept<MicReader> | null;
   write(bytes: Uint8Array): Promise<void>;
   onFrames?(done: number): void | Promise<void>;
 }): Promise<number> {

@@ -2,6 +2,7 @@
 import { hashText } from '../core/dsp/rng';
 import { liveTreatment, slicesOf } from '../core/plan/live';
 import type { Plan } from '../core/plan/plan';
+import type { Kept } from '../core/clean/debleedMix';
 import { type MicReader, debledReader, renderMics } from '../core/render';
 import { bextChunk } from '../formats/bext';
 import { createEncoder } from '../formats/pcm';
@@ -22,7 +23,7 @@ export async function deliverSlices(o: {
   mic: string;
   encoding: DeliveryEncoding;
   reader(micId: string): MicReader;
-  kept(micId: string): MicReader | null;
+  kept(micId: string): Kept<MicReader> | null;
   emit(name: string, produce: (write: (b: Uint8Array) => Promise<void>) => Promise<void>): Promise<void>;
 }): Promise<void> {
   const { plan } = o;

@@ -1,6 +1,6 @@
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { mixDebleed } from '../../src/core/clean/debleedMix';
+import { createDebleedMix } from '../../src/core/clean/debleedMix';
 import { applyEdit } from '../../src/core/plan/edits';
 import { liveTreatment } from '../../src/core/plan/live';
 import { editDebleed } from '../../src/core/plan/sliceEdits';
@@ -127,7 +127,9 @@ describe('the de-bleed job', () => {
     await readAnywhere(dbReader(db.sql, file, 0)).read(0, raw);
     await readAnywhere(audioReader(db.sql, await findAudio(db.sql, d.content), 0)).read(0, kept);
     const want = new Float32Array(plan.frames);
-    mixDebleed(plan.sampleRate, liveTreatment(treated, tom).debleed as never, raw, kept, want, want.length, 0);
+    const mix = createDebleedMix(plan.sampleRate);
+    mix.set(liveTreatment(treated, tom).debleed);
+    mix.process(raw, kept, () => null, want, want.length, 0);
     let worst = 0;
     for (let i = 0; i < want.length; i++) worst = Math.max(worst, Math.abs(want[i] - got[i]));
     expect(worst).toBeLessThan(1e-6);

@@ -1,6 +1,6 @@
 /**
  * Slices as a gain, sample by sample: full inside them, down in the gaps, fades at the edges, each cut moved to the nearest zero crossing of the raw mic within its reach. It
- * hears the raw mic ahead of what it turns down, by the latency that the gate has anyway.
+ * hears the raw mic ahead of what it turns down, by the latency that the other stages have anyway.
  */
 import { firstIndex } from '../dsp/search';
 import { fadeGain } from './fades';
@@ -23,8 +23,8 @@ export interface SliceStage {
 }
 
 const UNKNOWN = -1;
-/** Kept of the raw mic, seconds. */
-const MEMORY_S = 0.2;
+/** Kept of the raw mic, seconds: what lies between hearing and turning down, and a block. */
+const MEMORY_S = 0.5;
 
 /** The place nearest to `at` in [least, most] where the sign changes between it and the sample before; `at` where there is none. `x(frame)` gives samples. */
 export function nearestZero(x: (frame: number) => number, at: number, least: number, most: number): number {
@@ -48,6 +48,8 @@ export function createSliceStage(rate: number): SliceStage {
   const ring = new Float32Array(size);
   // frames known: [oldest, end)
   let [oldest, end] = [0, 0];
+  /** Frames that the longest range spans. */
+  let longest = 0;
   const x = (frame: number) => ring[frame % size];
   const known = (range: readonly [number, number]) => range[0] - 1 >= oldest && range[1] < end && range[1] - range[0] < size;
   const snapped = (cache: Int32Array, i: number, at: number, range: readonly [number, number]) => {
@@ -67,6 +69,12 @@ export function createSliceStage(rate: number): SliceStage {
       for (let i = 0; i < n; i++) ring[(atFrame + i) % size] = raw[from + i];
       end = atFrame + n;
       oldest = Math.max(oldest, end - size);
+      // at once: by the time it is turned down a loop may have turned, and these samples are gone
+      const { list } = slices;
+      for (let i = firstEndingAfter(list, atFrame - longest); i < list.length && list[i].fromRange[0] < end; i++) {
+        snapped(froms, i, list[i].from, list[i].fromRange);
+        snapped(tos, i, list[i].to, list[i].toRange);
+      }
     },
     apply(out, from, n, atFrame) {
       if (!slices) return;
@@ -104,6 +112,7 @@ export function createSliceStage(rate: number): SliceStage {
     set(next) {
       if (next === slices) return;
       slices = next;
+      longest = (next?.list ?? []).reduce((n, s) => Math.max(n, s.toRange[1] - s.toRange[0]), 0) + 1;
       froms = new Int32Array(next?.list.length ?? 0).fill(UNKNOWN);
       tos = new Int32Array(next?.list.length ?? 0).fill(UNKNOWN);
     },

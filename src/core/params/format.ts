@@ -22,6 +22,8 @@ export function formatNumber(p: NumberParam, value: number): string {
       return `${n(value, 0)} %`;
     case ':1':
       return `${n(value, 1)}:1`;
+    case 'Q':
+      return `Q ${n(value, 2)}`;
   }
 }
 
@@ -49,7 +51,7 @@ export function formatParam(p: Param, value: unknown, micName: (id: string) => s
  * Understands "-24", "−24 dB", "1.2 s", "4.5k", "3:1" and the name of the range's end.
  */
 export function parseNumber(p: NumberParam, text: string): number | null {
-  const t = text.trim().toLowerCase().replace(MINUS, '-').replace(',', '.');
+  const t = text.trim().toLowerCase().replace(MINUS, '-').replace(',', '.').replace(/^q\s*/, p.unit === 'Q' ? '' : 'q');
   if (p.end && t === p.end.text) return p.end.at === 'max' ? p.max : p.min;
   const m = /^([+-]?\d*\.?\d+)\s*(db|ms|s|hz|khz|k|:1|%)?$/.exec(t);
   if (!m) return null;

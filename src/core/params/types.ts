@@ -5,7 +5,7 @@
 export interface NumberParam {
   readonly kind: 'number';
   readonly label: string;
-  readonly unit: 'dB' | 'ms' | 'Hz' | ':1' | '%';
+  readonly unit: 'dB' | 'ms' | 'Hz' | ':1' | '%' | 'Q';
   readonly min: number;
   readonly max: number;
   readonly default: number;

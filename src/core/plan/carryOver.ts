@@ -12,7 +12,7 @@ import { loudForeign, sliceInput, slicesOf } from './live';
 import type { Plan, Treatment } from './plan';
 import { roleOf } from './roles';
 
-export type Part = 'debleed' | 'gate' | 'slices' | 'tail';
+export type Part = 'debleed' | 'gate' | 'slices' | 'tail' | 'parts';
 
 /** Close mics of the same kind of drum, the mic itself left out. */
 export function siblings(plan: Plan, micId: string): string[] {
@@ -42,6 +42,7 @@ export function carried(plan: Plan, from: string, to: string, parts: readonly Pa
     out.slices = { ...s, openDb: within(SLICE_PARAMS.openDb, s.openDb + louder), closeDb: within(SLICE_PARAMS.closeDb, s.closeDb + louder) };
   }
   if (parts.includes('tail')) out.tail = a.treatment.tail;
+  if (parts.includes('parts')) out.parts = a.treatment.parts;
   return out;
 }
 

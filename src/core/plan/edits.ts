@@ -31,7 +31,7 @@ export function sameJson(a: unknown, b: unknown): boolean {
 }
 
 /** Places where things come and go by key: null stands for "not there". */
-const isKeyed = (path: readonly string[]) => (path[0] === 'hits' && (path.length === 2 || path.length === 3)) || (path[0] === 'thresholds' && path.length === 2) || ((path[3] === 'gaps' || path[3] === 'sliceEdits') && path.length === 5);
+const isKeyed = (path: readonly string[]) => (path[0] === 'hits' && (path.length === 2 || path.length === 3)) || (path[0] === 'thresholds' && path.length === 2) || ((path[3] === 'gaps' || path[3] === 'sliceEdits' || path[3] === 'closings') && path.length === 5);
 
 function setKey(node: unknown, path: readonly string[], change: Change): unknown {
   const key = path[path.length - 1];

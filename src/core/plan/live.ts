@@ -6,6 +6,8 @@ import type { LiveDebleed } from '../clean/debleedMix';
 import { type Gap, mergeGaps } from '../clean/gaps';
 import type { LiveSlices } from '../clean/sliceStage';
 import { type Slice, type SliceHit, type SliceInput, deriveSlices } from '../clean/slices';
+import type { Closing } from '../clean/closingStage';
+import type { LiveParts } from '../clean/partsStage';
 import type { LiveTail } from '../clean/tailStage';
 import { SLICE_PARAMS } from '../params/sliceParams';
 import { counts, thresholdOf } from './planHits';
@@ -28,6 +30,8 @@ export interface LiveTreatment {
   /** Null where the mic is not cut. */
   readonly slices?: LiveSlices | null;
   readonly tail?: LiveTail | null;
+  readonly parts?: LiveParts | null;
+  readonly closings?: readonly Closing[];
 }
 
 const NONE: readonly KeyHit[] = [];
@@ -109,23 +113,29 @@ function markedHits(plan: Plan, marks: Treatment['marks'], own: readonly SliceHi
 /** The slices of a mic, or none where it is not cut. */
 export const slicesOf = (plan: Plan, micId: string): readonly Slice[] => liveTreatment(plan, micId).slices?.list ?? [];
 
+/** Drums that stay in part, in order of their ids. */
+const leftOf = (amounts: Readonly<Record<string, number>>) =>
+  Object.keys(amounts).filter((d) => amounts[d] < 100).sort().map((source) => ({ source, gain: 1 - amounts[source] / 100 }));
+
 /** The same object for the same settings and hits, so that whoever holds it sees when it changed. */
 export function liveTreatment(plan: Plan, micId: string): Required<LiveTreatment> {
   const { treatment, role, ring } = plan.mics[micId];
-  const { debleed, gate, slices, tail } = treatment;
+  const { debleed, gate, slices, tail, parts } = treatment;
   const drum = roleOf(role).drum;
-  const byHits = gate.keyBy === 'hits' || slices.on || tail.on || (debleed.on && debleed.attackMs > 0);
+  const byHits = gate.keyBy === 'hits' || slices.on || tail.on || parts.on || (debleed.on && debleed.attackMs > 0);
   const [hits, thresholds] = [byHits ? plan.hits : null, byHits ? plan.thresholds : null];
   const known = made.get(treatment);
   if (known && known.hits === hits && known.thresholds === thresholds && known.ring === ring) return known.live;
   const own = byHits && drum ? (countedHits(plan).get(drum) ?? []) : [];
   const live: Required<LiveTreatment> = {
-    debleed: debleed.on ? { settings: debleed, hits: debleed.attackMs > 0 ? own.map((h) => h.frame) : [] } : null,
+    debleed: debleed.on ? { settings: debleed, hits: debleed.attackMs > 0 ? own.map((h) => h.frame) : [], left: leftOf(debleed.amounts) } : null,
     gate,
     gapList: mergeGaps(Object.values(treatment.gaps)),
     hits: gate.keyBy === 'hits' ? own.filter((h) => h.strength >= gate.hitMin / 100).map((h) => ({ frame: h.frame, strength: h.strength })) : NONE,
     slices: slices.on ? { list: deriveSlices(sliceInput(plan, micId)), gapGain: slices.gapDb >= SLICE_PARAMS.gapDb.end.from ? 0 : 10 ** (-slices.gapDb / 20) } : null,
     tail: tail.on ? { settings: tail, hits: own, foreign: tail.duckDb > 0 ? foreignHits(plan, drum ?? '') : [] } : null,
+    parts: parts.on ? { settings: parts, hits: own.map((h) => h.frame) } : null,
+    closings: Object.values(treatment.closings),
   };
   made.set(treatment, { hits, thresholds, ring, live });
   return live;

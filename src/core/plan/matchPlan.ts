@@ -41,7 +41,8 @@ export function editFromPlan(own: Plan, given: Plan, label: string): { edit: Edi
     const gate = { ...b.treatment.gate, keyFrom: keyFrom === '' ? '' : (back.get(keyFrom) ?? '') };
     const gaps = Object.fromEntries(Object.entries(b.treatment.gaps).filter(([, g]) => g.to <= own.frames));
     const marks = b.treatment.marks.filter((m) => m[1] <= own.frames);
-    const treatment = { ...b.treatment, gate, gaps, marks };
+    const closings = Object.fromEntries(Object.entries(b.treatment.closings).filter(([, c]) => c.to <= own.frames));
+    const treatment = { ...b.treatment, gate, gaps, marks, closings };
     for (const [field, before, after] of [['name', a.name, b.name], ['ring', a.ring, b.ring], ['role', a.role, b.role], ['mix', a.mix, b.mix], ['treatment', a.treatment, treatment]] as const) {
       if (!sameJson(before, after)) changes.push({ path: ['mics', mine, field], before: before as never, after: after as never });
     }

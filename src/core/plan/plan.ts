@@ -2,18 +2,20 @@
  * The plan: everything about a recording that is not raw audio. Plain immutable JSON keyed by ids, the same in the app, the
  * command line and the database. Mics are found again by file name and channel, never by position.
  */
+import type { Closing } from '../clean/closingStage';
 import type { Gap } from '../clean/gaps';
 import type { Ring } from '../clean/ring';
 import type { SliceEdit } from '../clean/slices';
 import { DEBLEED_DEFAULTS, type DebleedSettings } from '../params/debleedParams';
 import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
+import { PARTS_DEFAULTS, type PartsSettings } from '../params/partsParams';
 import { SLICE_DEFAULTS, type SliceSettings, TAIL_DEFAULTS, type TailSettings } from '../params/sliceParams';
 import { type NamedChannel, guessRoles } from './guessRoles';
 import type { PlanHit } from './planHits';
 import { roleOf } from './roles';
 
 export const PLAN_FORMAT = 'fresh-gap-plan';
-export const PLAN_VERSION = 3;
+export const PLAN_VERSION = 4;
 
 export interface Treatment {
   readonly debleed: Readonly<DebleedSettings>;
@@ -26,9 +28,12 @@ export interface Treatment {
   /** Where the mic is over the slices' level: first and last frames, rising. Made from the audio when the level moves. */
   readonly marks: readonly (readonly [number, number])[];
   readonly tail: Readonly<TailSettings>;
+  readonly parts: Readonly<PartsSettings>;
+  /** Stretches over which a low-pass closes, by an id of their own. */
+  readonly closings: Readonly<Record<string, Closing>>;
 }
 
-export const NO_TREATMENT: Treatment = { debleed: DEBLEED_DEFAULTS, gate: GATE_DEFAULTS, gaps: {}, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS };
+export const NO_TREATMENT: Treatment = { debleed: DEBLEED_DEFAULTS, gate: GATE_DEFAULTS, gaps: {}, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS, parts: PARTS_DEFAULTS, closings: {} };
 
 /** How loud and where a mic is heard in the kit while working; never part of what is delivered. */
 export interface Mix {
@@ -47,6 +52,8 @@ export interface PlanMic {
   readonly treatment: Treatment;
   /** How its drum rings in it, learnt by the analysis; null before that and for mics without a drum. */
   readonly ring: Ring | null;
+  /** Another treatment of the mic, put aside to compare; null where there is none. */
+  readonly second: Treatment | null;
 }
 
 export interface Plan {
@@ -99,6 +106,7 @@ export function newMic(source: NamedChannel, role: string, name: string): PlanMi
     mix: { levelDb: 0, pan: roleOf(role).pan },
     treatment: NO_TREATMENT,
     ring: null,
+    second: null,
   };
 }
 
@@ -125,7 +133,7 @@ export function createPlan(sampleRate: number, sources: readonly MicSource[], id
 }
 
 /** True where cleaning would return the very samples that came in. */
-export const isUntouched = (t: Treatment): boolean => !t.debleed.on && !t.gate.on && !t.slices.on && !t.tail.on && Object.keys(t.gaps).length === 0;
+export const isUntouched = (t: Treatment): boolean => !t.debleed.on && !t.gate.on && !t.slices.on && !t.tail.on && !t.parts.on && Object.keys(t.gaps).length === 0 && Object.keys(t.closings).length === 0;
 
 /** Orders mics as engineers read a kit: close mics drum by drum, then overheads, rooms, the rest; equal roles keep their order. */
 export function byRole(mics: Readonly<Record<string, PlanMic>>, ids: readonly string[], roleOrder: readonly string[]): string[] {

@@ -1,6 +1,6 @@
 /**
  * A proposed treatment for every mic, from its role, its drum's hits and how that rings: where practitioners begin. Toms are cut into slices with natural
- * tails, kick and snare are gated by their own hits; hat, overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
+ * tails, kick and snare are gated by their own hits, the hat too once it is de-bled; overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
  */
 import { type Ring, ringMs } from '../clean/ring';
 import { kindOf } from '../hits/kinds';
@@ -42,7 +42,8 @@ function proposeCut(mic: PlanMic, strokes: number, kept: boolean): Treatment | n
   const kind = kindOf(drum);
   const { gate, slices } = mic.treatment;
   if (kind === 'tom') return { ...mic.treatment, gate: { ...gate, on: false }, slices: { ...slices, ...TOM, ...(kept ? DEBLED_TOM : {}) } };
-  if (kind === 'kick' || kind === 'snare') {
+  // what spills into a raw hat mic is the kit; once de-bled, what is left between its strokes is only a remainder
+  if (kind === 'kick' || kind === 'snare' || (kind === 'hat' && kept)) {
     return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, ...gateTimes(mic.ring, kept) }, slices: { ...slices, on: false } };
   }
   return null;

@@ -1,13 +1,14 @@
 /** Edits of slices by hand: every one is tied to hits, so that settings may change underneath. What does not change anything gives an edit without changes. */
 import type { Slice, SliceEdit } from '../clean/slices';
 import { DEBLEED_PARAMS, type DebleedSettings } from '../params/debleedParams';
+import { PARTS_PARAMS, type PartsSettings } from '../params/partsParams';
 import { SLICE_PARAMS, type SliceSettings, TAIL_PARAMS, type TailSettings } from '../params/sliceParams';
 import { formatParam } from '../params/format';
 import type { ParamTable } from '../params/types';
 import { type Change, type Edit, type Json, sameJson } from './edits';
 import type { Plan } from './plan';
 
-const NAMES = { debleed: 'de-bleed', slices: 'slices', tail: 'tail damping' } as const;
+const NAMES = { debleed: 'de-bleed', slices: 'slices', tail: 'tail damping', parts: 'attack and note' } as const;
 
 function editTable(plan: Plan, micId: string, field: keyof typeof NAMES, table: ParamTable, patch: Record<string, unknown>): Edit {
   const mic = plan.mics[micId];
@@ -18,6 +19,10 @@ function editTable(plan: Plan, micId: string, field: keyof typeof NAMES, table: 
     if (sameJson(now[id], after)) continue;
     changes.push({ path: ['mics', micId, 'treatment', field, id], before: now[id] as Json, after: after as Json });
     const p = table[id];
+    if (!p) {
+      words.push('what is taken out');
+      continue;
+    }
     const text = (v: unknown) => formatParam(p, v as never, (m) => m);
     words.push(p.kind === 'switch' ? `${p.label.toLowerCase()} ${text(after)}` : `${p.label.toLowerCase()} ${text(now[id])} to ${text(after)}`);
   }
@@ -26,6 +31,7 @@ function editTable(plan: Plan, micId: string, field: keyof typeof NAMES, table: 
 
 export const editDebleed = (plan: Plan, micId: string, patch: Partial<DebleedSettings>): Edit => editTable(plan, micId, 'debleed', DEBLEED_PARAMS, patch);
 export const editSlices = (plan: Plan, micId: string, patch: Partial<SliceSettings>): Edit => editTable(plan, micId, 'slices', SLICE_PARAMS, patch);
+export const editParts = (plan: Plan, micId: string, patch: Partial<PartsSettings>): Edit => editTable(plan, micId, 'parts', PARTS_PARAMS, patch);
 export const editTail = (plan: Plan, micId: string, patch: Partial<TailSettings>): Edit => editTable(plan, micId, 'tail', TAIL_PARAMS, patch);
 
 const count = (n: number) => `${n} ${n === 1 ? 'slice' : 'slices'}`;

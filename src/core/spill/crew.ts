@@ -139,9 +139,10 @@ async function readAt(reader: MicReader, frames: number, from: number, length: n
   return out;
 }
 
-/** Learns the model of a recording. */
-export async function learnModel(o: DebleedJob): Promise<DebleedModel> {
-  const stretches = chooseStretches(o.kit.rate, o.frames, o.hits);
+/** Learns the model of a recording; from `stretches` and in so many `rounds` where that is said. */
+export async function learnModel(o: DebleedJob & { stretches?: readonly Stretch[]; rounds?: number }): Promise<DebleedModel> {
+  const stretches = o.stretches ?? chooseStretches(o.kit.rate, o.frames, o.hits);
+  const rounds = o.rounds ?? ROUNDS;
   const n = o.hands.length;
   await Promise.all(o.hands.map((h, i) => h.start(o.kit, o.hits, stretches, i, n)));
   for (const [m, reader] of o.readers.entries()) {
@@ -151,10 +152,10 @@ export async function learnModel(o: DebleedJob): Promise<DebleedModel> {
     await o.progress?.((0.15 * (m + 1)) / o.readers.length);
   }
   let all = sumLeakage(await Promise.all(o.hands.map((h) => h.begin())));
-  for (let r = 0; r < ROUNDS; r++) {
+  for (let r = 0; r < rounds; r++) {
     const now = all;
     all = sumLeakage(await Promise.all(o.hands.map((h) => h.round(now))));
-    await o.progress?.(0.2 + (0.8 * (r + 1)) / ROUNDS);
+    await o.progress?.(0.2 + (0.8 * (r + 1)) / rounds);
   }
   const parts = await Promise.all(o.hands.map((h) => h.finish(all)));
   const model = emptyModel(o.kit);

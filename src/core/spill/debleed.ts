@@ -9,7 +9,9 @@ import { NETWORKS } from '../hits/weights';
 import { roleOf } from '../plan/roles';
 import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, separateTargets } from './crew';
+import { computeImages } from './image';
 import { type KitMic, describeKit } from './kit';
+import type { DebleedModel } from './learn';
 import { ownLossDb, shareByLoss } from './ownLoss';
 
 /** Raised whenever the same audio and hits would give another result. */
@@ -35,6 +37,10 @@ export interface DebleedInput {
   readonly hands: readonly Hand[];
   progress?(done: number, what: string): void | Promise<void>;
   readonly networks?: Networks;
+  /** Images wanted beside: what of a drum (or the rest) is in a mic. */
+  readonly images?: readonly { readonly mic: number; readonly source: string }[];
+  /** Is told the model, and the strokes it was learnt with (seconds, by drum of the kit), to be kept for images. */
+  onModel?(model: DebleedModel, hits: readonly (readonly number[])[]): void;
 }
 
 export interface KeptMic {
@@ -53,6 +59,8 @@ export interface Debleed {
   readonly mics: readonly KeptMic[];
   /** All drums' hits, found again where a drum has a close mic. */
   readonly hits: Readonly<Record<string, readonly FoundHit[]>>;
+  /** In the order they were asked for. */
+  readonly images: readonly Float32Array[];
 }
 
 async function whole(reader: MicReader, frames: number): Promise<Float32Array> {
@@ -80,15 +88,20 @@ export function joinHits(first: readonly FoundHit[], again: readonly FoundHit[])
   return [...joined, ...again.filter((h) => !used.has(h)).map((h) => ({ ...h, certainty: h.certainty / 2 }))].sort((a, b) => a.time - b.time);
 }
 
+function scale(x: Float32Array, by: number): void {
+  if (by !== 1) for (let i = 0; i < x.length; i++) x[i] *= by;
+}
+
 /** Throws what `progress` throws, to cancel. */
 export async function debleed(o: DebleedInput): Promise<Debleed> {
   const { rate, frames } = o;
   const kit = describeKit(rate, o.mics);
   const targets = ownTargets(kit);
-  if (targets.length === 0) return { mics: [], hits: o.hits };
+  if (targets.length === 0) return { mics: [], hits: o.hits, images: [] };
   const hits = kit.drums.map((d) => counted(o.hits[d]).map((h) => h.time));
   const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
   const model = await learnModel({ ...job, progress: (d) => o.progress?.(0.6 * d, 'Learning how spill reaches the mics') });
+  o.onModel?.(model, hits);
   const images = targets.map(() => new Float32Array(frames));
   await separateTargets({
     ...job, model, targets, from: 0, to: frames,
@@ -108,6 +121,9 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
     if (share < 1) for (let i = 0; i < frames; i++) images[q][i] = raw[i] + share * (images[q][i] - raw[i]);
     shares.push({ lossDb, share });
   }
+  // where a mic keeps of its raw self, so much less of the others has been taken out
+  const wanted = o.images?.length ? await computeImages({ ...job, model, wanted: o.images, from: 0, to: frames, progress: undefined }) : [];
+  for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const byMic = new Map(targets.map(([m], q) => [m, images[q]]));
   const again = await detectHits(rate, o.mics, async (m) => byMic.get(m) ?? whole(o.readers[m], frames), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
   const found = Object.fromEntries(Object.entries(o.hits).map(([d, list]) => [d, kit.drums.includes(d) ? joinHits(list, again.drums[d] ?? []) : list]));
@@ -128,5 +144,5 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
       await o.progress?.(0.95 + (0.05 * ++done) / targets.length, "Following each drum's own decay");
     }
   }));
-  return { mics, hits: found };
+  return { mics, hits: found, images: wanted };
 }

@@ -7,7 +7,7 @@
 import { quantile } from '../hits/candidates';
 import { type Bins, createBins, packed, padded } from './bins';
 import { type Kit, activity } from './kit';
-import { BINS, HOP, SIZE, type Spectrogram } from './transform';
+import { BINS, HOP, SIZE, type Spectrogram, learntBins } from './transform';
 
 export interface DebleedModel {
   readonly kit: Kit;
@@ -56,7 +56,7 @@ export interface Learner {
   /** One round with the leakage of all bins. */
   cap(all: Leakage): void;
   refine(): Leakage;
-  /** Parts of the model: values of its own bins in their places. */
+  /** Parts of the model: values of its own bins in their places; bins that are not learnt stay as they are. */
   fill(model: DebleedModel): void;
 }
 
@@ -80,7 +80,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
   const times = frameTimes(kit.rate, stretches);
   const frames = times.length;
   const T = Math.ceil(frames / 4) * 4;
-  const own = Math.ceil((BINS - from) / every);
+  const own = Math.ceil((learntBins(kit.rate) - from) / every);
   const bins: Bins = createBins({ mics: M, sources: S, frames: T, bins: own });
   const act = kit.drums.map((d, i) => activity(d, hits[i], times, SIZE / kit.rate));
   const loudest = Float32Array.from(times, (_, t) => act.reduce((a, l) => Math.max(a, l[t]), 0));

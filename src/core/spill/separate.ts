@@ -2,7 +2,7 @@
 import { createBins, packed, padded } from './bins';
 import { activity } from './kit';
 import { type DebleedModel, startPowers } from './learn';
-import { BINS, HOP, SIZE, createTransform, framesOf } from './transform';
+import { BINS, HOP, SIZE, type Spectrogram, createTransform, framesOf, learntBins } from './transform';
 
 /** A mic and the source whose share of it is wanted; drums first, in the kit's order, then the rests. */
 export type Target = readonly [mic: number, source: number];
@@ -17,6 +17,27 @@ export interface Separator {
    * both ends, or to the recording's ends; outside there is silence.
    */
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Float32Array[];
+}
+
+/** Above what is told apart, a mic's bins are turned down to the share of the target in the third of an octave below. */
+const BELOW = 2 ** (-1 / 3);
+
+/** Fills bins from `top` up: by frame, the mic's own spectrum times what the target is of it in the bins below (least squares, 0..1). */
+function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: number, top: number): void {
+  const from = Math.floor(top * BELOW);
+  for (let t = 0; t < frames; t++) {
+    let [both, all] = [0, 1e-20];
+    for (let f = from; f < top; f++) {
+      const i = f * BLOCK + t;
+      both += x.re[i] * re[i] + x.im[i] * im[i];
+      all += x.re[i] ** 2 + x.im[i] ** 2;
+    }
+    const g = Math.min(1, Math.max(0, both / all));
+    for (let i = top * BLOCK + t; i < BINS * BLOCK; i += BLOCK) {
+      re[i] = g * x.re[i];
+      im[i] = g * x.im[i];
+    }
+  }
 }
 
 export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], updates = UPDATES): Separator {
@@ -41,7 +62,8 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
         const spectra = audio.map((x) => transform.forward(x, offset, first, frames, BLOCK));
         const re = targets.map(() => new Float32Array(BINS * BLOCK));
         const im = targets.map(() => new Float32Array(BINS * BLOCK));
-        for (let f = 0; f < BINS; f++) {
+        const top = learntBins(kit.rate);
+        for (let f = 0; f < top; f++) {
           const x = bins.x(0);
           for (let m = 0; m < M; m++) {
             const g = 1 / model.level[f * M + m];
@@ -69,7 +91,8 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
             }
           });
         }
-        targets.forEach((_, q) => {
+        targets.forEach(([m], q) => {
+          carryUp(spectra[m], re[q], im[q], frames, top);
           transform.inverse(re[q], im[q], BLOCK, first, frames, out[q], from);
         });
       }

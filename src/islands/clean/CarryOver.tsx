@@ -9,12 +9,12 @@ import { signed } from '../shared/time';
 import { useBench } from '../workbench/store';
 import { carryTo } from './sliceState';
 
-const PARTS: readonly { id: Part; label: string }[] = [{ id: 'debleed', label: 'De-bleed' }, { id: 'gate', label: 'Gate' }, { id: 'slices', label: 'Slices' }, { id: 'tail', label: 'Tail damping' }];
+const PARTS: readonly { id: Part; label: string }[] = [{ id: 'debleed', label: 'De-bleed' }, { id: 'gate', label: 'Gate' }, { id: 'slices', label: 'Slices' }, { id: 'tail', label: 'Tail damping' }, { id: 'parts', label: 'Attack and note' }];
 
 export function CarryOver({ open, onOpen }: { open: boolean; onOpen(v: boolean): void }) {
   const plan = useBench((s) => s.base);
   const focus = useBench((s) => s.focus);
-  const [parts, setParts] = useState<readonly Part[]>(['debleed', 'gate', 'slices', 'tail']);
+  const [parts, setParts] = useState<readonly Part[]>(['debleed', 'gate', 'slices', 'tail', 'parts']);
   const close = useMemo(() => (plan ? plan.order.filter((id) => id !== focus && roleOf(plan.mics[id].role).group === 'close') : []), [plan, focus]);
   const [chosen, setChosen] = useState<ReadonlySet<string> | null>(null);
   const targets = useMemo(() => (plan ? close.filter((id) => (chosen ?? new Set(siblings(plan, focus))).has(id)) : []), [plan, close, chosen, focus]);

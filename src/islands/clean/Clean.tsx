@@ -11,9 +11,13 @@ import { CarryOver } from './CarryOver';
 import { DebleedPanel } from './DebleedPanel';
 import { Figures } from './Figures';
 import { GatePanel } from './GatePanel';
+import { SpectrumLegend } from './SpectrumLayer';
 import { SlicePanel } from './SlicePanel';
 import { TailPanel } from './TailPanel';
 import { Tiles } from './Tiles';
+import { PartsPanel } from './PartsPanel';
+import { SecondTreatment } from './SecondTreatment';
+import { Closings } from './Closings';
 import { Overview } from './Overview';
 import { GAIN_LINE_UP_TO, Waveform } from './Waveform';
 import { fitView, zoomView } from './viewMoves';
@@ -32,6 +36,7 @@ export function Clean() {
   const view = useBench((s) => s.view);
   const loop = useBench((s) => s.loop);
   const scale = useBench((s) => s.waveScale);
+  const spectrum = useBench((s) => s.spectrum);
   const loading = useBench((s) => s.previewLoading);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the audio of a mic changes only with files and order, not with every edit
   const audio = useMemo(() => transportMics(useBench.getState()).find((m) => m.id === focus), [data, order, focus]);
@@ -49,6 +54,7 @@ export function Clean() {
           <button type="button" onClick={() => useBench.setState({ carrying: true })} title="Carry this treatment to sibling mics (O)" aria-label="Carry over to other mics" className={`${square} shrink-0`}>
             <CopyPlus aria-hidden="true" size={14} />
           </button>
+          <SecondTreatment />
           {loading !== null && (
             <span role="status" className="num text-sm text-doubt">
               reading the mic {Math.round(loading * 100)} %
@@ -60,13 +66,14 @@ export function Clean() {
           </span>
           <Segments
             small
-            label="Level scale"
-            value={scale}
+            label="Picture"
+            value={spectrum ? 'spectrum' : scale}
             options={[
               { value: 'lifted', label: 'Lifted', hint: 'Soft sound drawn larger: thresholds down to −60 dB can be taken hold of' },
               { value: 'even', label: 'Even', hint: 'Amplitude as it is' },
+              { value: 'spectrum', label: 'Spectrum', hint: 'Level by frequency over time, of what is listened to: before, after or removed (F)' },
             ]}
-            onChange={(waveScale) => useBench.setState({ waveScale })}
+            onChange={(v) => useBench.setState(v === 'spectrum' ? { spectrum: true } : { waveScale: v, spectrum: false })}
           />
           <button type="button" aria-pressed={tiles} onClick={() => useBench.setState({ tiles: !tiles })} title="Every hit as a small picture (Y)" className={`flex h-7 items-center gap-1.5 rounded-[7px] border px-2 text-sm font-semibold ${tiles ? 'border-ink bg-ink text-paper' : 'border-line2 bg-sheet hover:border-ink'}`}>
             <LayoutGrid aria-hidden="true" size={14} /> Tiles
@@ -87,24 +94,30 @@ export function Clean() {
         <Waveform audio={audio} />
         {tiles && <Tiles />}
         <p className="text-sm text-ink2">
-          <span className="mr-4">
-            <i aria-hidden="true" className="mr-1.5 inline-block h-2.5 w-3.5 bg-ink align-[-1px]" />
-            kept
-          </span>
-          <span className="mr-4">
-            <i aria-hidden="true" className="mr-1.5 inline-block h-2.5 w-3.5 bg-raw align-[-1px]" />
-            taken
-          </span>
-          {!byHits && (
-            <span className="mr-4">
-              <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-doubt align-[3px]" />
-              level the gate hears
-            </span>
+          {spectrum ? (
+            <SpectrumLegend />
+          ) : (
+            <>
+              <span className="mr-4">
+                <i aria-hidden="true" className="mr-1.5 inline-block h-2.5 w-3.5 bg-ink align-[-1px]" />
+                kept
+              </span>
+              <span className="mr-4">
+                <i aria-hidden="true" className="mr-1.5 inline-block h-2.5 w-3.5 bg-raw align-[-1px]" />
+                taken
+              </span>
+              {!byHits && (
+                <span className="mr-4">
+                  <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-doubt align-[3px]" />
+                  level the gate hears
+                </span>
+              )}
+              <span className="mr-4">
+                <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-hand align-[3px]" />
+                gain, top is open{view.to - view.from > GAIN_LINE_UP_TO * 712 && ' (zoom in)'}
+              </span>
+            </>
           )}
-          <span className="mr-4">
-            <i aria-hidden="true" className="mr-1.5 inline-block h-0 w-4 border-t-2 border-hand align-[3px]" />
-            gain, top is open{view.to - view.from > GAIN_LINE_UP_TO * 712 && ' (zoom in)'}
-          </span>
           <span className="float-right">Wheel zooms, drag scrolls, drag the ruler to loop</span>
         </p>
       </main>
@@ -120,10 +133,12 @@ export function Clean() {
             { value: 'gate', label: `Gate${mic.treatment.gate.on ? ' ✓' : ''}`, hint: 'Turns the mic down while its key is low' },
             { value: 'slices', label: `Slices${mic.treatment.slices.on ? ' ✓' : ''}`, hint: 'Keeps stretches round the strokes' },
             { value: 'tail', label: `Tail${mic.treatment.tail.on ? ' ✓' : ''}`, hint: 'Low-pass after each stroke' },
+            { value: 'parts', label: `Parts${mic.treatment.parts.on ? ' ✓' : ''}`, hint: 'What strikes and what rings on, each with its own level and equaliser' },
           ]}
           onChange={(v) => useBench.setState({ panel: v })}
         />
-        {panel === 'debleed' ? <DebleedPanel /> : panel === 'gate' ? <GatePanel /> : panel === 'slices' ? <SlicePanel /> : <TailPanel />}
+        {panel === 'debleed' ? <DebleedPanel /> : panel === 'gate' ? <GatePanel /> : panel === 'slices' ? <SlicePanel /> : panel === 'parts' ? <PartsPanel /> : <TailPanel />}
+        {panel === 'tail' && <Closings />}
         <CarryOver open={carrying} onOpen={(v) => useBench.setState({ carrying: v })} />
       </aside>
     </div>

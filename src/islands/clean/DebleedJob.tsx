@@ -1,12 +1,23 @@
 /** Computing de-bleed: a button, or how far it is and a way to stop it. */
 import { AudioWaveform, Square } from 'lucide-react';
-import { useEffect } from 'react';
+import { useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import type { DebleedView } from '../../server/debleed';
 import { describe, request } from '../shared/api';
+import { debleedStretch } from '../workbench/engine';
 import { useBench } from '../workbench/store';
 
-async function loadDebleed(): Promise<void> {
+/** What is computed first, while the song waits: so much of the loop, or of what is in view, seconds. */
+const FIRST_S = 10;
+
+function firstStretch(): { from: number; to: number } {
+  const { loop, loopOn, view, data } = useBench.getState();
+  const s = loopOn && loop ? loop : view;
+  const from = Math.max(0, Math.round(s.from));
+  return { from, to: Math.min(Math.round(s.to), from + FIRST_S * (data?.recording.sampleRate ?? 48000), data?.recording.frames ?? 0) };
+}
+
+export async function loadDebleed(): Promise<void> {
   try {
     useBench.setState({ debleed: await request<DebleedView>('GET', `/api/recordings/${useBench.getState().id}/debleed`) });
   } catch {
@@ -28,6 +39,24 @@ export function DebleedJob() {
   const id = useBench((s) => s.id);
   const any = useBench((s) => Object.keys(s.data?.debled ?? {}).length > 0);
   const view = useBench((s) => s.debleed);
+  const [first, setFirst] = useState(false);
+  const compute = async () => {
+    const { focus, data } = useBench.getState();
+    if (!data?.debled[focus]) {
+      setFirst(true);
+      const { from, to } = firstStretch();
+      try {
+        await debleedStretch(focus, from, to);
+      } catch (e) {
+        const { title, text } = describe(e);
+        toast.error(title, { description: text });
+        return;
+      } finally {
+        setFirst(false);
+      }
+    }
+    await ask('POST', `/api/recordings/${id}/debleed`);
+  };
   useEffect(() => {
     void loadDebleed();
     window.addEventListener('fresh-gap:jobs', loadDebleed);
@@ -44,7 +73,11 @@ export function DebleedJob() {
         </p>
       )}
       <div className="flex min-h-8 items-center gap-2 pt-1.5">
-        {running ? (
+        {first ? (
+          <span role="status" className="text-sm text-ink2">
+            The {useBench.getState().loopOn ? 'loop' : 'stretch in view'} first, from a few seconds…
+          </span>
+        ) : running ? (
           <>
             <span role="status" className="flex min-w-0 flex-1 items-center gap-2 text-sm text-ink2">
               <progress aria-label="De-bleed" max={1} value={job?.progress ?? 0} className="h-1.5 w-14 shrink-0" />
@@ -55,7 +88,7 @@ export function DebleedJob() {
             </button>
           </>
         ) : (
-          <button type="button" className="btn" onClick={() => void ask('POST', `/api/recordings/${id}/debleed`)} title="For all close mics at once, from all mics together; it takes about as long as the song plays">
+          <button type="button" className="btn" onClick={() => void compute()} title="The loop, or what is in view, at once; then all close mics of the whole song, from all mics together; it takes about as long as the song plays">
             <AudioWaveform aria-hidden="true" size={15} /> {any ? 'Compute again' : 'Compute de-bleed'}
           </button>
         )}

@@ -1,4 +1,5 @@
 /** De-bleed of the focused mic: computed ahead for all close mics at once, then settings that move at once. */
+import { useState } from 'react';
 import { DEBLEED_DEFAULTS, DEBLEED_PARAMS, type DebleedSettings } from '../../core/params/debleedParams';
 import { sameJson } from '../../core/plan/edits';
 import { roleOf } from '../../core/plan/roles';
@@ -7,9 +8,10 @@ import { Toggle } from '../shared/Toggle';
 import { signed } from '../shared/time';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { DebleedJob } from './DebleedJob';
+import { TakeOut } from './TakeOut';
 import { ParamRow } from './ParamRow';
 
-const ROWS = ['depthDb', 'attackMs'] as const;
+const ROWS = ['depthDb', 'attackMs', 'fromHz', 'toHz'] as const;
 
 function Figure(p: { label: string; db: number | null; title: string }) {
   return (
@@ -23,6 +25,7 @@ function Figure(p: { label: string; db: number | null; title: string }) {
 }
 
 export function DebleedPanel() {
+  const [open, setOpen] = useState(false);
   const focus = useBench((s) => s.focus);
   const mic = useBench(focusedMic);
   const plan = useBench((s) => s.plan);
@@ -57,6 +60,7 @@ export function DebleedPanel() {
           <ParamRow key={row} id={row} param={DEBLEED_PARAMS[row]} value={t[row]} disabled={!kept} onMove={(v) => sketch((base) => editDebleed(base, focus, { [row]: v }))} onEnd={endGesture} />
         ))}
       </div>
+      {kept && close && <TakeOut open={open} onOpen={setOpen} />}
       {kept && kept.share < 1 && (
         <p className="pt-1 text-sm text-doubt">
           {kept.share > 0 ? `Only ${Math.round(100 * kept.share)} % is used here:` : 'Left as it came:'} it would have taken {(-kept.lossDb).toFixed(1)} dB of the drum's own loud strokes.

@@ -12,6 +12,7 @@ import { askDetail, goTo } from '../workbench/engine';
 import { endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { LevelLine } from './LevelLine';
 import { SliceLayer } from './SliceLayer';
+import { SpectrumLayer, SpectrumScale } from './SpectrumLayer';
 import { Playhead } from './Playhead';
 import { Ruler, setLoopBetween } from './Ruler';
 import { drawTaken } from './drawTaken';
@@ -50,6 +51,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
   const loop = useBench((s) => s.loop);
   const loopOn = useBench((s) => s.loopOn);
   const scale = useBench((s) => s.waveScale);
+  const spectrum = useBench((s) => s.spectrum);
   const preview = useBench((s) => s.preview);
   const focus = useBench((s) => s.focus);
   const mic = useBench(focusedMic);
@@ -192,8 +194,8 @@ export function Waveform({ audio }: { audio: MicAudio }) {
     <div className="card grid min-h-0 flex-1 grid-cols-[54px_1fr] grid-rows-[auto_1fr_44px] overflow-hidden" data-testid="waveform">
       <div className="border-b border-r border-line pl-2 text-xs leading-[21px] text-ink2">time</div>
       <Ruler />
-      <div className="relative border-r border-line text-ink2" title="Level, dBFS">
-        {SCALE_MARKS[scale].map((db) => (
+      <div className="relative border-r border-line text-ink2" title={spectrum ? 'Frequency' : 'Level, dBFS'}>
+        {spectrum ? <SpectrumScale height={height} /> : SCALE_MARKS[scale].map((db) => (
           <span key={db} className="num absolute left-2 -translate-y-1/2 text-xs" style={{ top: Math.max(8, (height / 2) * (1 - heightOfDb(scale, db))) }}>
             {db === 0 ? '0 dBFS' : `−${-db}`}
           </span>
@@ -201,6 +203,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
       </div>
       <div ref={box} className="relative min-h-0 cursor-crosshair touch-none select-none overflow-hidden" data-testid="wave-area">
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" role="img" aria-label={`Waveform of ${mic?.name ?? 'the mic'}`} />
+        {spectrum && <SpectrumLayer />}
         {loop && (
           <div className={`pointer-events-none absolute top-0 bottom-0 border-x ${loopOn ? 'border-hand' : 'border-line2'}`} style={{ left: share(loop.from), width: `${(100 * (loop.to - loop.from)) / (view.to - view.from)}%` }} />
         )}
@@ -208,7 +211,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
           <div data-testid="selection" className="pointer-events-none absolute bottom-0 top-0 border-x border-hand bg-hand-soft opacity-40" style={{ left: share(selection.from), width: `${(100 * (selection.to - selection.from)) / (view.to - view.from)}%` }} />
         )}
         <SliceLayer height={height} />
-        {gate && gate.keyBy !== 'hits' && panel === 'gate' && (
+        {gate && gate.keyBy !== 'hits' && panel === 'gate' && !spectrum && (
           <>
             <LevelLine
               label="Opens" db={gate.thresholdDb} minDb={-80} maxDb={0} scale={scale} height={height}

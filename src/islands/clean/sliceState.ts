@@ -48,6 +48,13 @@ export function pickAll(): void {
   if (plan) set({ slices: new Set(slicesOf(plan, focus).map((s) => s.id)) });
 }
 
+/** Slices that lie in the selection, else in the loop, with any part of them. */
+export function pickInLoop(): void {
+  const { plan, focus, selection, loop } = get();
+  const range = selection ?? loop;
+  if (plan && range) set({ slices: new Set(slicesOf(plan, focus).filter((s) => s.from < range.to && s.to > range.from).map((s) => s.id)) });
+}
+
 /** Slices whose strongest hit is no stronger than that of the first selected one. */
 export function pickSofter(): void {
   const { plan, focus, slices } = get();

@@ -1,8 +1,10 @@
 /** The spill map: how loud and how late every drum is in every mic, what a cell rests on, and what each mic calls for. */
-import { Play, Wand2 } from 'lucide-react';
+import { Download, Play, Wand2 } from 'lucide-react';
+import { toast } from 'sonner';
 import { useEffect, useMemo, useState } from 'react';
 import { heardBands } from '../../core/hits/kinds';
 import type { Plan } from '../../core/plan/plan';
+import { REST } from '../../core/params/debleedParams';
 import { countsFor, listHits } from '../../core/plan/planHits';
 import { roleOf } from '../../core/plan/roles';
 import type { SpillRow } from '../../core/spill/spillMap';
@@ -14,7 +16,9 @@ import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { signed } from '../shared/time';
 import { propose } from '../workbench/commands';
-import { goTo, togglePlay } from '../workbench/engine';
+import { sourceLabel } from '../clean/TakeOut';
+import { describe, request } from '../shared/api';
+import { fetchImage, goTo, playOnce, togglePlay } from '../workbench/engine';
 import { useBench } from '../workbench/store';
 import { treatmentWords } from '../workbench/treatmentWords';
 import { SpectrumChart } from './SpectrumChart';
@@ -23,22 +27,101 @@ const CALLS: Record<Call, string> = { debleed: 'De-bleed, then cut', gate: 'Gate
 const DARKEST_DB = 0;
 const LIGHTEST_DB = -48;
 
+/** Drums that have a close mic; cymbals are told apart together, as the rest. */
+const MODELLED = (plan: Plan) => plan.order.map((id) => roleOf(plan.mics[id].role)).filter((r) => r.group === 'close').map((r) => r.drum);
+
 interface Cell {
   mic: number;
   drum: number;
 }
 
-/** Hears the stroke of a drum that stands most alone, in one mic, raw, in a loop. */
-function hear(plan: Plan, micId: string, drum: string) {
+/** Where the stroke of a drum that stands most alone is heard; null where it has none. */
+function lonelyStretch(plan: Plan, drum: string): { from: number; to: number } | null {
   const others = Object.keys(plan.hits).flatMap((d) => (d === drum ? [] : listHits(plan, d).map((h) => h.frame)));
   const mine = listHits(plan, drum);
   const loneliest = mine.map((h) => ({ h, gap: Math.min(...others.map((f) => Math.abs(f - h.frame)), 10 * plan.sampleRate) })).sort((a, b) => b.gap * (0.3 + b.h.strength) - a.gap * (0.3 + a.h.strength))[0];
-  if (!loneliest) return;
+  if (!loneliest) return null;
   const from = Math.max(0, loneliest.h.frame - Math.round(0.1 * plan.sampleRate));
-  const to = Math.min(plan.frames, loneliest.h.frame + Math.round(0.6 * plan.sampleRate));
+  return { from, to: Math.min(plan.frames, loneliest.h.frame + Math.round(0.6 * plan.sampleRate)) };
+}
+
+/** Hears that stroke in one mic, raw, in a loop. */
+function hear(plan: Plan, micId: string, drum: string) {
+  const stretch = lonelyStretch(plan, drum);
+  if (!stretch) return;
+  const { from, to } = stretch;
   useBench.setState({ focus: micId, alone: true, listen: 'before', keyListen: false, loop: { from, to }, loopOn: true });
   goTo(from);
   if (!useBench.getState().playing) togglePlay();
+}
+
+/** Hears what that drum alone adds to the mic there, as the model tells it apart. */
+async function hearImage(plan: Plan, micId: string, drum: string): Promise<void> {
+  const stretch = lonelyStretch(plan, drum) ?? { from: 0, to: Math.min(plan.frames, 3 * plan.sampleRate) };
+  const { samples, quick } = await fetchImage(micId, drum, stretch.from, Math.min(plan.frames, stretch.from + 2 * plan.sampleRate));
+  if (useBench.getState().playing) togglePlay();
+  playOnce(samples as Float32Array<ArrayBuffer>);
+  if (quick) toast('Told apart in a hurry', { description: 'From a few seconds only; compute de-bleed for the best that can be had.' });
+}
+
+const SPILL_OF = { planned: 'Kit as planned', with: 'With its spill', without: 'Without' } as const;
+
+/** Image of a drum in a mic: heard for a moment, computed for the song, saved. */
+function ImageRow({ plan, micId, source }: { plan: Plan; micId: string; source: string }) {
+  const id = useBench((s) => s.id);
+  const content = useBench((s) => s.data?.images[micId]?.[source] ?? null);
+  const job = useBench((s) => s.debleed?.images.find((j) => (j.input as { micId: string }).micId === micId && (j.input as { source: string }).source === source) ?? null);
+  const spillOf = useBench((s) => s.spillOf);
+  const kept = useBench((s) => s.data?.debled[micId] ?? null);
+  const [busy, setBusy] = useState(false);
+  const tell = (e: unknown) => {
+    const { title, text } = describe(e);
+    toast.error(title, { description: text });
+  };
+  const listen = (v: keyof typeof SPILL_OF) => {
+    useBench.setState({ focus: micId, spillOf: v, alone: false, listen: 'after', keyListen: false });
+    if (!useBench.getState().playing) togglePlay();
+  };
+  return (
+    <div className="flex flex-wrap items-center gap-2 pb-1">
+      <button
+        type="button"
+        className="btn"
+        disabled={busy}
+        title="What the model takes for this drum in this mic, at the stroke that stands most alone"
+        onClick={() => {
+          setBusy(true);
+          hearImage(plan, micId, source).catch(tell).finally(() => setBusy(false));
+        }}
+      >
+        <Play aria-hidden="true" size={13} /> {busy ? 'Computing…' : `${sourceLabel(source)} alone`}
+      </button>
+      {content ? (
+        <a className="btn" href={`/bulk/recordings/${id}/image?${new URLSearchParams({ mic: micId, source })}`} download>
+          <Download aria-hidden="true" size={13} /> Save as WAV
+        </a>
+      ) : job ? (
+        <span role="status" className="flex items-center gap-1.5 text-sm text-ink2">
+          <progress aria-label="Image" max={1} value={job.progress} className="h-1.5 w-14" /> for the song
+        </span>
+      ) : (
+        <button type="button" className="btn" title="The whole song, to be saved or to let this drum stay in part; needs de-bleed" onClick={() => void request('POST', `/api/recordings/${id}/images`, { micId, source }).catch(tell)}>
+          Compute for the song
+        </button>
+      )}
+      <span className="ml-auto flex items-center gap-1.5 text-sm text-ink2">
+        {plan.mics[micId].name}:
+        <Segments
+          small
+          label="The kit, this mic as planned, with its spill or without"
+          value={spillOf}
+          disabled={!kept}
+          options={(Object.keys(SPILL_OF) as (keyof typeof SPILL_OF)[]).map((value) => ({ value, label: SPILL_OF[value], hint: kept ? 'Plays the whole kit' : 'Compute de-bleed first' }))}
+          onChange={listen}
+        />
+      </span>
+    </div>
+  );
 }
 
 function words(v: Verdict): string {
@@ -61,7 +144,11 @@ export function Spill() {
   useEffect(() => {
     void loadAnalysis();
     window.addEventListener('fresh-gap:jobs', loadAnalysis);
-    return () => window.removeEventListener('fresh-gap:jobs', loadAnalysis);
+    return () => {
+      window.removeEventListener('fresh-gap:jobs', loadAnalysis);
+      // elsewhere the mic is heard as planned
+      useBench.setState({ spillOf: 'planned' });
+    };
   }, []);
   const spill: readonly SpillRow[] = analysis?.spill ?? [];
   // maps of an older analysis lack levels that compare
@@ -182,6 +269,7 @@ export function Spill() {
               <Play aria-hidden="true" size={13} /> Hear it here
             </button>
           </header>
+          <ImageRow plan={plan} micId={micId} source={MODELLED(plan).includes(row.drum) ? row.drum : REST} />
           <div className="relative min-h-0 flex-1">
             <SpectrumChart lines={lines} edges={analysis?.bandsHz ?? []} />
           </div>

@@ -74,7 +74,7 @@ export function Workbench(p: { id: string; step: Step }) {
   }, [name]);
 
   // sound starts again when files come or go; not when the plan changes
-  const audioKey = ready ? JSON.stringify([data?.files.map((f) => [f.content, f.micIds]), Object.entries(data?.debled ?? {}).map(([m, d]) => [m, d.content]), data?.recording.frames]) : '';
+  const audioKey = ready ? JSON.stringify([data?.files.map((f) => [f.content, f.micIds]), Object.entries(data?.debled ?? {}).map(([m, d]) => [m, d.content]), data?.images, data?.recording.frames]) : '';
   useEffect(() => (audioKey ? startEngine(complain) : undefined), [audioKey]);
 
   const commands = useMemo(() => {

@@ -2,8 +2,9 @@
 import { editGate, sameJson } from '../../core/plan/edits';
 import { NO_TREATMENT, isUntouched } from '../../core/plan/plan';
 import { proposePlan } from '../../core/plan/propose';
-import { editDebleed, editSlices, editTail } from '../../core/plan/sliceEdits';
-import { cutHere, drop, join, keepSelection, nudge, pickAll, pickSofter, reset } from '../clean/sliceState';
+import { changeOver, putAside } from '../../core/plan/second';
+import { editDebleed, editParts, editSlices, editTail } from '../../core/plan/sliceEdits';
+import { cutHere, drop, join, keepSelection, nudge, pickAll, pickInLoop, pickSofter, reset } from '../clean/sliceState';
 import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
 import { startAnalysis } from '../hits/Hits';
@@ -110,6 +111,8 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'debleed', group: 'Plan', label: 'De-bleed of this mic on or off', keys: ['v'], shown: 'V', run: () => { const { base, focus } = get(); if (base) commit(editDebleed(base, focus, { on: !base.mics[focus].treatment.debleed.on })); set({ panel: 'debleed' }); } },
     { id: 'gate', group: 'Plan', label: 'Gate of this mic on or off', keys: ['g'], shown: 'G', run: toggleGate },
     { id: 'slices', group: 'Plan', label: 'Slices of this mic on or off', keys: ['c'], shown: 'C', run: () => { const { base, focus } = get(); if (base) commit(editSlices(base, focus, { on: !base.mics[focus].treatment.slices.on })); set({ panel: 'slices' }); } },
+    { id: 'parts', group: 'Plan', label: 'Attack and note of this mic on or off', keys: ['Shift+D'], shown: 'Shift+D', run: () => { const { base, focus } = get(); if (base) commit(editParts(base, focus, { on: !base.mics[focus].treatment.parts.on })); set({ panel: 'parts' }); } },
+    { id: 'other', group: 'Plan', label: 'The other treatment of this mic', keys: ['Shift+V'], shown: 'Shift+V', run: () => { const { base, focus } = get(); if (base) commit(base.mics[focus].second ? changeOver(base, focus) : putAside(base, focus)); } },
     { id: 'tail', group: 'Plan', label: 'Tail damping of this mic on or off', keys: ['d'], shown: 'D', run: () => { const { base, focus } = get(); if (base) commit(editTail(base, focus, { on: !base.mics[focus].treatment.tail.on })); set({ panel: 'tail' }); } },
     { id: 'carry', group: 'Plan', step: 'clean', label: 'Carry this treatment to other mics', keys: ['o'], shown: 'O', run: () => set({ carrying: true }) },
     { id: 'propose', group: 'Plan', label: 'Propose a treatment for every untouched mic', run: propose },
@@ -156,6 +159,8 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'slice-start-on', group: 'Slices', step: 'clean', label: 'Start 1 ms later', keys: ['Alt+ArrowRight'], shown: 'Alt →', run: () => nudge('from', 1) },
     { id: 'slice-end-back', group: 'Slices', step: 'clean', label: 'End 20 ms earlier', keys: ['Alt+Shift+ArrowLeft'], shown: 'Alt Shift ←', run: () => nudge('to', -20) },
     { id: 'slice-end-on', group: 'Slices', step: 'clean', label: 'End 20 ms later', keys: ['Alt+Shift+ArrowRight'], shown: 'Alt Shift →', run: () => nudge('to', 20) },
+    { id: 'pickrange', group: 'Slices', step: 'clean', label: 'Select every slice in the selection or loop', keys: ['Shift+A'], shown: 'Shift+A', run: pickInLoop },
+    { id: 'spectrum', group: 'View', step: 'clean', label: 'Spectrogram or waveform', keys: ['f'], shown: 'F', run: () => set({ spectrum: !get().spectrum }) },
     { id: 'tiles', group: 'Slices', step: 'clean', label: 'Tiles of every hit', keys: ['y'], shown: 'Y', run: () => set({ tiles: !get().tiles }) },
     { id: 'bring-back', group: 'Plan', step: 'clean', label: 'Bring back gaps dropped here', keys: ['Shift+X'], shown: 'Shift X', run: bringBack },
     { id: 'hit-find', group: 'Hits', label: 'Find the hits anew', run: () => void startAnalysis() },

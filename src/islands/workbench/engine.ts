@@ -3,12 +3,15 @@
  * the page's state; whoever draws it asks `heardAt()` in an animation frame.
  */
 import { roleOf } from '../../core/plan/roles';
+import { FreshGapError } from '../../core/errors';
 import { liveTreatment } from '../../core/plan/live';
 import { listHits, thresholdOf } from '../../core/plan/planHits';
-import type { Plan } from '../../core/plan/plan';
-import type { DetailResult, FromPreview, MarksResult, PreviewRequest, TilesResult } from '../../engine/preview.worker';
+import { NO_TREATMENT, type Plan } from '../../core/plan/plan';
+import { DEBLEED_DEFAULTS } from '../../core/params/debleedParams';
+import type { DetailResult, FromPreview, MarksResult, PreviewRequest, SpectrumResult, TilesResult } from '../../engine/preview.worker';
+import { layOver, overlaid } from '../../engine/blocks';
 import PreviewWorker from '../../engine/preview.worker.ts?worker';
-import type { KitState, Monitor } from '../../engine/protocol';
+import type { KitState, Listen, Monitor } from '../../engine/protocol';
 import { type Transport, type TransportMic, createTransport, renderOffline } from '../../engine/transport';
 import { type Bench, useBench } from './store';
 
@@ -30,12 +33,14 @@ export function transportMics(s: Pick<Bench, 'data' | 'plan'>): TransportMic[] {
     const file = data.files.find((f) => f.micIds.includes(id));
     if (!file) throw new Error(`No file for mic ${id}`);
     const kept = data.debled[id];
-    return { id, content: file.content, channel: plan.mics[id].channel, frames: file.frames, kept: kept ? { content: kept.content, channel: 0, frames: file.frames } : null };
+    const computed = (content: string) => ({ content, channel: 0, frames: file.frames });
+    const images = Object.fromEntries(Object.entries(data.images[id] ?? {}).map(([source, content]) => [source, computed(content)]));
+    return { id, content: file.content, channel: plan.mics[id].channel, frames: file.frames, kept: kept ? computed(kept.content) : null, images };
   });
 }
 
 /** Who is heard how loud: level, pan, solo, mute; or the focused mic alone in the middle. */
-export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' | 'keyListen' | 'solo' | 'muted' | 'monitorDb'>): Monitor {
+export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' | 'keyListen' | 'solo' | 'muted' | 'monitorDb' | 'hearPart'>): Monitor {
   const plan = s.plan as Plan;
   const master = 10 ** (s.monitorDb / 20);
   const gains = plan.order.map((id) => {
@@ -48,7 +53,7 @@ export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' |
     const a = ((pan + 1) * Math.PI) / 4;
     return { left: level * Math.cos(a), right: level * Math.sin(a) };
   });
-  return { listen: s.listen, keyOf: s.keyListen ? plan.order.indexOf(s.focus) : -1, gains };
+  return { listen: s.listen, keyOf: s.keyListen ? plan.order.indexOf(s.focus) : -1, gains, partOf: s.hearPart === 'both' ? -1 : plan.order.indexOf(s.focus), part: s.hearPart };
 }
 
 function onState(k: KitState) {
@@ -122,9 +127,9 @@ function askPreview(s: Bench) {
   const live = liveTreatment(s.plan as Plan, s.focus);
   const debleedOf = (m: TransportMic) => {
     const d = liveTreatment(s.plan as Plan, m.id).debleed;
-    return d && m.kept ? { live: d, kept: m.kept } : null;
+    return d && m.kept ? { live: d, kept: { own: m.kept, images: m.images } } : null;
   };
-  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, debleed: debleedOf(own), keyDebleed: debleedOf(key), gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, own: ownStrokes(s.plan as Plan, s.focus), transients: s.stepping };
+  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, debleed: debleedOf(own), keyDebleed: debleedOf(key), gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, parts: live.parts, closings: live.closings, own: ownStrokes(s.plan as Plan, s.focus), transients: s.stepping };
   const asked = JSON.stringify(request);
   if (asked === lastAsked) return;
   lastAsked = asked;
@@ -136,7 +141,7 @@ function onPreview(m: FromPreview) {
   if (m.type === 'detail') {
     details.get(m.id)?.(m);
     details.delete(m.id);
-  } else if (m.type === 'tiles' || m.type === 'marks') {
+  } else if (m.type === 'tiles' || m.type === 'marks' || m.type === 'spectrum') {
     answers.get(m.id)?.(m);
     answers.delete(m.id);
   } else if (m.type === 'loading') {
@@ -165,8 +170,9 @@ export function askDetail(from: number, to: number): Promise<DetailResult> {
   });
 }
 
-const answers = new Map<number, (m: TilesResult | MarksResult) => void>();
-const ask = <T extends TilesResult | MarksResult>(request: Record<string, unknown>): Promise<T> => {
+type Answer = TilesResult | MarksResult | SpectrumResult;
+const answers = new Map<number, (m: Answer) => void>();
+const ask = <T extends Answer>(request: Record<string, unknown>): Promise<T> => {
   const id = ++detailId;
   return new Promise((resolve) => {
     answers.set(id, (m) => resolve(m as T));
@@ -176,6 +182,51 @@ const ask = <T extends TilesResult | MarksResult>(request: Record<string, unknow
 
 /** Raw min/max columns round hits of the focused mic. */
 export const askTiles = (frames: readonly number[], before: number, after: number, columns: number): Promise<TilesResult> => ask({ type: 'tiles', frames, before, after, columns });
+
+/** Picture of the focused mic over frames `from` to `to`; null while it is being read. */
+export const askSpectrum = (what: Listen, from: number, to: number, columns: number, rows: number): Promise<SpectrumResult> => ask({ type: 'spectrum', what, from, to, columns, rows });
+
+/** What a drum (or the rest) adds to a mic in a stretch of up to 12 s, computed while one waits. Throws what the server says. */
+export async function fetchImage(micId: string, source: string, from: number, to: number): Promise<{ samples: Float32Array; quick: boolean }> {
+  const q = new URLSearchParams({ mic: micId, source, from: String(Math.round(from)), to: String(Math.round(to)) });
+  const res = await fetch(`/bulk/recordings/${get().id}/listen?${q}`);
+  if (!res.ok) {
+    const e = (await res.json().catch(() => null))?.error;
+    throw new FreshGapError(e?.code ?? 'INTERNAL', e?.message ?? `The server answered ${res.status}.`);
+  }
+  return { samples: new Float32Array(await res.arrayBuffer()), quick: res.headers.get('x-learnt') !== 'whole' };
+}
+
+/** De-bleed of a mic in a stretch alone, until that of the song is there: elsewhere the mic stays as it came. */
+export async function debleedStretch(micId: string, from: number, to: number): Promise<void> {
+  const drum = roleOf(get().plan?.mics[micId]?.role ?? 'other').drum;
+  const mic = mics.find((m) => m.id === micId);
+  if (!drum || !mic) return;
+  const { samples } = await fetchImage(micId, drum, from, to);
+  const { data } = get();
+  // the song may have been done meanwhile
+  if (!data || data.debled[micId]) return;
+  const content = `stretch-${micId}-${from}-${Date.now()}`;
+  layOver({ content, base: { content: mic.content, channel: mic.channel, frames: mic.frames }, from: Math.round(from), samples });
+  set({ data: { ...data, debled: { ...data.debled, [micId]: { key: '', content, share: 1, lossDb: 0 } } } });
+}
+
+let player: { context: AudioContext; node: AudioBufferSourceNode } | null = null;
+/** Plays samples once, beside the transport; what was played before stops. */
+export function playOnce(samples: Float32Array<ArrayBuffer>): void {
+  const rate = get().data?.recording.sampleRate ?? 48000;
+  player?.node.stop();
+  const context = player?.context ?? new AudioContext({ sampleRate: rate });
+  const buffer = context.createBuffer(1, Math.max(1, samples.length), rate);
+  buffer.copyToChannel(samples, 0);
+  const node = context.createBufferSource();
+  const gain = context.createGain();
+  gain.gain.value = 10 ** (get().monitorDb / 20);
+  node.buffer = buffer;
+  node.connect(gain).connect(context.destination);
+  node.start();
+  player = { context, node };
+}
 
 /** Where a mic is over a level. Throws where it cannot be read. */
 export async function askMarks(micId: string, openDb: number, closeDb: number): Promise<[number, number][]> {
@@ -188,6 +239,13 @@ export async function askMarks(micId: string, openDb: number, closeDb: number): 
 }
 
 // ---- life --------------------------------------------------------------------------------------------------------------------
+
+const BARE = { with: NO_TREATMENT, without: { ...NO_TREATMENT, debleed: { ...DEBLEED_DEFAULTS, on: true } } };
+/** What is done to a mic as it is heard: as planned, or with or without its spill. */
+function heardTreatment(s: Bench, plan: Plan, id: string) {
+  if (s.spillOf === 'planned' || id !== s.focus) return liveTreatment(plan, id);
+  return liveTreatment({ ...plan, mics: { ...plan.mics, [id]: { ...plan.mics[id], treatment: BARE[s.spillOf] } } }, id);
+}
 
 /** Starts sound for the open recording; returns how to end it. Call again when its files change. */
 export function startEngine(onError: (e: unknown) => void): () => void {
@@ -209,13 +267,14 @@ export function startEngine(onError: (e: unknown) => void): () => void {
   transport.setLoop(s.loopOn ? s.loop : null);
   worker = new PreviewWorker();
   worker.onmessage = (e: MessageEvent<FromPreview>) => onPreview(e.data);
+  for (const overlay of overlaid()) worker.postMessage({ type: 'overlay', overlay });
   lastAsked = '';
   askPreview(s);
   const off = useBench.subscribe((now, old) => {
     if (!now.plan || !transport) return;
-    if (now.plan !== old.plan) for (const [i, id] of now.plan.order.entries()) transport.setTreatment(i, liveTreatment(now.plan, id));
+    if (now.plan !== old.plan || now.spillOf !== old.spillOf || (now.spillOf !== 'planned' && now.focus !== old.focus)) for (const [i, id] of now.plan.order.entries()) transport.setTreatment(i, heardTreatment(now, now.plan, id));
     if (now.loop !== old.loop || now.loopOn !== old.loopOn) transport.setLoop(now.loopOn ? now.loop : null);
-    if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.monitorDb !== old.monitorDb) {
+    if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.hearPart !== old.hearPart || now.monitorDb !== old.monitorDb) {
       transport.setMonitor(monitorOf(now));
     }
     if (now.plan !== old.plan || now.focus !== old.focus || now.stepping !== old.stepping) askPreview(now);

@@ -5,6 +5,7 @@
 import { create } from 'zustand';
 import { FreshGapError } from '../../core/errors';
 import { type Edit, applyEdit, isUpToDate, mergeEdits, rebaseEdit } from '../../core/plan/edits';
+import type { HearPart } from '../../core/clean/partsStage';
 import type { Plan, PlanMic } from '../../core/plan/plan';
 import type { Listen, Loop } from '../../engine/protocol';
 import type { GateFigures } from '../../core/measure/gateOverview';
@@ -56,10 +57,16 @@ export interface Bench {
   listen: Listen;
   alone: boolean;
   keyListen: boolean;
+  /** Of the focused mic: both parts, or one alone. */
+  hearPart: HearPart;
+  /** While the map is looked at: the focused mic with nothing done to it, or only de-bled. */
+  spillOf: 'planned' | 'with' | 'without';
   solo: ReadonlySet<string>;
   muted: ReadonlySet<string>;
   monitorDb: number;
   waveScale: 'lifted' | 'even';
+  /** Whether the focused mic is seen as a spectrogram. */
+  spectrum: boolean;
   playing: boolean;
   buffering: boolean;
 
@@ -69,7 +76,7 @@ export interface Bench {
   /** A stretch of the focused mic, frames. */
   selection: { from: number; to: number } | null;
   /** What the settings beside the waveform are of. */
-  panel: 'debleed' | 'gate' | 'slices' | 'tail';
+  panel: 'debleed' | 'gate' | 'slices' | 'tail' | 'parts';
   /** Ids of selected slices of the focused mic. */
   slices: ReadonlySet<string>;
   tiles: boolean;
@@ -88,8 +95,8 @@ export interface Bench {
 
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
-  focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, solo: new Set(), muted: new Set(),
-  monitorDb: -6, waveScale: 'lifted', playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, preview: null, previewLoading: null,
+  focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, hearPart: 'both', spillOf: 'planned', solo: new Set(), muted: new Set(),
+  monitorDb: -6, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;
@@ -121,7 +128,7 @@ export async function openBench(id: string): Promise<void> {
     if (data.state) adopt(data.state);
     else set({ plan: null, base: null });
     if (first) {
-      let saved: Partial<Pick<Bench, 'focus' | 'view' | 'loop' | 'loopOn' | 'alone' | 'waveScale'>> = {};
+      let saved: Partial<Pick<Bench, 'focus' | 'view' | 'loop' | 'loopOn' | 'alone' | 'waveScale' | 'spectrum'>> = {};
       try {
         saved = JSON.parse(sessionStorage.getItem(viewKey(id)) ?? '{}');
       } catch {
@@ -143,10 +150,10 @@ export async function openBench(id: string): Promise<void> {
 
 useBench.subscribe((s, old) => {
   // what was selected was of another mic
-  if (s.focus !== old.focus && (s.slices.size || s.selection)) set({ slices: new Set(), selection: null });
-  if (s.data && (s.focus !== old.focus || s.view !== old.view || s.loop !== old.loop || s.loopOn !== old.loopOn || s.alone !== old.alone || s.waveScale !== old.waveScale)) {
-    const { focus, view, loop, loopOn, alone, waveScale } = s;
-    sessionStorage.setItem(viewKey(s.id), JSON.stringify({ focus, view, loop, loopOn, alone, waveScale }));
+  if (s.focus !== old.focus && (s.slices.size || s.selection || s.hearPart !== 'both')) set({ slices: new Set(), selection: null, hearPart: 'both' });
+  if (s.data && (s.focus !== old.focus || s.view !== old.view || s.loop !== old.loop || s.loopOn !== old.loopOn || s.alone !== old.alone || s.waveScale !== old.waveScale || s.spectrum !== old.spectrum)) {
+    const { focus, view, loop, loopOn, alone, waveScale, spectrum } = s;
+    sessionStorage.setItem(viewKey(s.id), JSON.stringify({ focus, view, loop, loopOn, alone, waveScale, spectrum }));
   }
 });
 

@@ -7,7 +7,7 @@ import { migratePlan } from '../../core/plan/migrate';
 import { PLAN_FORMAT, PLAN_VERSION, type Plan } from '../../core/plan/plan';
 import { ROLES } from '../../core/plan/roles';
 import { SLICE_PARAMS } from '../../core/params/sliceParams';
-import { DebleedDto, GateDto, SliceDto, TailDto } from './treatments.dto';
+import { DebleedDto, GateDto, PartsDto, SliceDto, TailDto } from './treatments.dto';
 import { validated } from './validate';
 
 export const MAX_MICS = 64;
@@ -25,6 +25,8 @@ class TreatmentDto {
   @IsObject() sliceEdits!: Record<string, unknown>;
   @IsArray() marks!: unknown[];
   @IsObject() @ValidateNested() @Type(() => TailDto) tail!: TailDto;
+  @IsObject() @ValidateNested() @Type(() => PartsDto) parts!: PartsDto;
+  @IsObject() closings!: Record<string, unknown>;
 }
 
 class RingDto {
@@ -41,6 +43,7 @@ class PlanMicDto {
   @IsObject() @ValidateNested() @Type(() => MixDto) mix!: MixDto;
   @IsObject() @ValidateNested() @Type(() => TreatmentDto) treatment!: TreatmentDto;
   @ValidateIf((m) => m.ring !== null) @IsObject() @ValidateNested() @Type(() => RingDto) ring!: RingDto | null;
+  @ValidateIf((m) => m.second !== null) @IsObject() @ValidateNested() @Type(() => TreatmentDto) second!: TreatmentDto | null;
 }
 
 class PlanDto {
@@ -79,8 +82,21 @@ function checkGaps(gaps: Record<string, unknown>, mic: string, frames: number): 
   if (list.length > MAX_HITS) throw new FreshGapError('PLAN_INVALID', `${mic}: too many gaps.`);
   for (const [id, g] of list) {
     const ok = id.length <= 60 && g && Number.isInteger(g.from) && Number.isInteger(g.to) && (g.from as number) >= 0 && (g.from as number) < (g.to as number) && (g.to as number) <= frames;
-    if (!ok) throw new FreshGapError('PLAN_INVALID', `${mic}: the gap ${id.slice(0, 60)} is no stretch within the recording.`);
+    if (!ok) throw new FreshGapError('PLAN_INVALID', `${mic}: ${id.slice(0, 60)} is no stretch within the recording.`);
   }
+}
+
+function checkAmounts(amounts: Record<string, unknown>, mic: string): void {
+  const list = Object.entries(amounts);
+  if (list.length > MAX_MICS || !list.every(([d, v]) => DRUM_ID.test(d) && typeof v === 'number' && v >= 0 && v <= 100)) throw new FreshGapError('PLAN_INVALID', `${mic}: what de-bleed takes out of each drum must be 0 to 100 %.`);
+}
+
+function checkClosings(closings: Record<string, unknown>, mic: string, frames: number): void {
+  for (const [id, c] of Object.entries(closings as Record<string, { hz?: unknown } | null>)) {
+    const ok = c && typeof c.hz === 'number' && c.hz >= 100 && c.hz <= 20000 && Object.keys(c).length === 3;
+    if (!ok) throw new FreshGapError('PLAN_INVALID', `${mic}: the closing low-pass ${id.slice(0, 60)} needs a frequency of 100 to 20000 Hz.`);
+  }
+  checkGaps(closings, mic, frames);
 }
 
 const EDIT_FRAMES = ['from', 'to', 'fadeIn', 'fadeOut', 'at', 'lasts'];
@@ -120,8 +136,13 @@ export function parsePlan(raw: unknown): Plan {
       if (e instanceof FreshGapError) throw new FreshGapError('PLAN_INVALID', `${id}: ${e.message}`, e.details);
       throw e;
     }
-    checkGaps((mics[id] as Plan['mics'][string]).treatment.gaps as unknown as Record<string, unknown>, id, frames);
-    checkSlices((mics[id] as { treatment: { sliceEdits: Record<string, unknown>; marks: unknown[] } }).treatment, id, frames);
+    const { treatment, second } = mics[id] as Plan['mics'][string];
+    for (const t of second ? [treatment, second] : [treatment]) {
+      checkAmounts(t.debleed.amounts as Record<string, unknown>, id);
+      checkGaps(t.gaps as unknown as Record<string, unknown>, id, frames);
+      checkClosings(t.closings as unknown as Record<string, unknown>, id, frames);
+      checkSlices(t as unknown as { sliceEdits: Record<string, unknown>; marks: unknown[] }, id, frames);
+    }
     const { keyFrom } = (mics[id] as Plan['mics'][string]).treatment.gate;
     if (keyFrom !== '' && (keyFrom === id || !Object.hasOwn(mics, keyFrom))) throw new FreshGapError('PLAN_INVALID', `${id}: its key mic ${keyFrom} is not there.`);
   }

@@ -52,3 +52,9 @@ export class ExportDto {
   @IsOptional() @IsArray() @ArrayMinSize(1) @ArrayMaxSize(64) @IsString({ each: true }) files?: string[];
   @IsOptional() @IsObject() @ValidateNested() @Type(() => HitFilesDto) hits?: HitFilesDto;
 }
+
+/** An image of a drum (or the rest) in a mic. */
+export class ImageDto {
+  @IsString() @Length(1, 220) micId!: string;
+  @IsString() @Matches(/^[a-z][a-z0-9-]{0,39}$/, { message: 'source must be a drum or rest' }) source!: string;
+}

@@ -2,10 +2,11 @@
  * Validation of treatments with class-validator, its rules taken from the parameter table: the ranges are written once, there.
  */
 import 'reflect-metadata';
-import { IsBoolean, IsIn, IsNumber, IsString, Max, MaxLength, Min } from 'class-validator';
+import { IsBoolean, IsIn, IsNumber, IsObject, IsString, Max, MaxLength, Min } from 'class-validator';
 import type { ParamTable } from '../../core/params/types';
 import { DEBLEED_PARAMS } from '../../core/params/debleedParams';
 import { GATE_PARAMS } from '../../core/params/gateParams';
+import { PARTS_PARAMS } from '../../core/params/partsParams';
 import { SLICE_PARAMS, TAIL_PARAMS } from '../../core/params/sliceParams';
 
 /** Puts the rules of every parameter of `table` onto the class. */
@@ -31,7 +32,9 @@ export function rulesFrom(table: ParamTable, target: { prototype: object }): voi
   }
 }
 
-export class DebleedDto {}
+export class DebleedDto {
+  @IsObject() amounts!: Record<string, unknown>;
+}
 rulesFrom(DEBLEED_PARAMS, DebleedDto);
 
 export class GateDto {}
@@ -42,3 +45,6 @@ rulesFrom(SLICE_PARAMS, SliceDto);
 
 export class TailDto {}
 rulesFrom(TAIL_PARAMS, TailDto);
+
+export class PartsDto {}
+rulesFrom(PARTS_PARAMS, PartsDto);

@@ -8,10 +8,14 @@ import { FreshGapError } from '../../core/errors';
 import { decodeChannel } from '../../formats/pcm';
 import { db } from '../db';
 import { subscribe } from '../events';
+import { listenTo } from '../listen';
 import { importFile } from '../importFile';
 import type { ExportInput, ExportResult } from '../jobs/exportJob';
 import { CHUNK_FRAMES, findAudio, readChunk, readPeaks } from '../sql/audio';
+import { wavHead } from '../../formats/wavWriter';
+import { listImages } from '../sql/debled';
 import { getJob } from '../sql/jobs';
+import { getPlan } from '../sql/plans';
 import { checkId } from '../sql/recordings';
 import { guard } from './guard';
 import { sendError, sendJson } from './respond';
@@ -84,6 +88,32 @@ async function events(req: IncomingMessage, res: ServerResponse, recordingId: st
   res.write('data: {"kind":"hello"}\n\n');
 }
 
+async function listen(req: IncomingMessage, res: ServerResponse, recordingId: string) {
+  const q = new URL(req.url ?? '/', 'http://localhost').searchParams;
+  const source = q.get('source') ?? '';
+  if (!/^[a-z][a-z0-9-]{0,39}$/.test(source)) throw new FreshGapError('BAD_REQUEST', 'source must be a drum or rest.');
+  const { samples, quick } = await listenTo(db(), checkId(recordingId), { micId: q.get('mic') ?? '', source, from: integer(q.get('from') ?? '', 999_999_999), to: integer(q.get('to') ?? '', 999_999_999) });
+  res.writeHead(200, { 'Content-Type': 'application/octet-stream', 'Content-Length': samples.byteLength, 'Cache-Control': 'no-store', 'X-Learnt': quick ? 'in-a-hurry' : 'whole' });
+  res.end(Buffer.from(samples.buffer, samples.byteOffset, samples.byteLength));
+}
+
+/** The image of a drum in a mic, over the whole song, as a WAV file. */
+async function imageFile(req: IncomingMessage, res: ServerResponse, recordingId: string) {
+  const q = new URL(req.url ?? '/', 'http://localhost').searchParams;
+  const [mic, source] = [q.get('mic') ?? '', q.get('source') ?? ''];
+  const [image, state] = await Promise.all([listImages(db(), recordingId).then((l) => l.find((i) => i.micId === mic && i.source === source)), getPlan(db(), recordingId)]);
+  if (!image || !state) throw new FreshGapError('NOT_FOUND', 'This image is not computed.');
+  const audio = await findAudio(db(), image.content);
+  const name = `${source} in ${state.plan.mics[mic]?.name ?? mic}.wav`;
+  const head = wavHead({ encoding: audio.encoding, channels: audio.channels, rate: state.plan.sampleRate, frames: audio.frames });
+  res.writeHead(200, { 'Content-Type': 'audio/wav', 'Content-Disposition': `attachment; filename*=UTF-8''${encodeURIComponent(name)}`, 'Cache-Control': 'no-store' });
+  async function* bytes() {
+    yield head;
+    for (let seq = 0; seq < Math.ceil(audio.frames / CHUNK_FRAMES); seq++) yield await readChunk(db(), audio.id, seq);
+  }
+  await pipeline(bytes, res);
+}
+
 /** Serves /bulk/...; returns false where the address is none of these. */
 export async function serveBulk(req: IncomingMessage, res: ServerResponse): Promise<boolean> {
   const path = new URL(req.url ?? '/', 'http://localhost').pathname;
@@ -94,6 +124,8 @@ export async function serveBulk(req: IncomingMessage, res: ServerResponse): Prom
     const [kind, a = '', b = '', c = ''] = parts;
     if (req.method === 'PUT' && kind === 'recordings' && b === 'files' && parts.length === 4) await upload(req, res, a, c);
     else if (req.method === 'GET' && kind === 'recordings' && b === 'events') await events(req, res, a);
+    else if (req.method === 'GET' && kind === 'recordings' && b === 'listen') await listen(req, res, a);
+    else if (req.method === 'GET' && kind === 'recordings' && b === 'image') await imageFile(req, res, a);
     else if (req.method === 'GET' && kind === 'pcm') await pcm(res, a, b, c);
     else if (req.method === 'GET' && kind === 'peaks') {
       const data = await readPeaks(db(), a, integer(b, 1), integer(c, 9));

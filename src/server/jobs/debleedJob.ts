@@ -3,6 +3,7 @@
  * edit that leaves alone what a person decided.
  */
 import { createHash } from 'node:crypto';
+import { deserialize, serialize } from 'node:v8';
 import { FreshGapError } from '../../core/errors';
 import { countedHits } from '../../core/plan/live';
 import { mergeAnalysis } from '../../core/plan/planHits';
@@ -10,6 +11,8 @@ import type { Plan } from '../../core/plan/plan';
 import { DEBLEED_VERSION, type KeptMic, debleed, kitMic } from '../../core/spill/debleed';
 import { createEncoder } from '../../formats/pcm';
 import { wavHead } from '../../formats/wavWriter';
+import { computeImages, sourcesOf } from '../../core/spill/image';
+import type { DebleedModel } from '../../core/spill/learn';
 import { handFile, withHands } from '../../node/hands';
 import { readAnywhere } from '../chunkReader';
 import type { Sql, Tx } from '../db';
@@ -17,7 +20,7 @@ import { dbReader } from '../dbReader';
 import { notify } from '../events';
 import { storeAudio } from '../importFile';
 import { CHUNK_FRAMES } from '../sql/audio';
-import { type NewDebled, replaceDebled } from '../sql/debled';
+import { type NewDebled, getModel, listDebled, putImage, putModel, replaceDebled } from '../sql/debled';
 import { type FileRow, listFiles } from '../sql/files';
 import { getPlan } from '../sql/plans';
 import { lockRecording } from '../sql/recordings';
@@ -40,6 +43,25 @@ async function* wavOf(x: Float32Array, rate: number): AsyncIterable<Uint8Array> 
   for (let at = 0; at < x.length; at += CHUNK_FRAMES) yield encoder.encode([x.subarray(at, at + CHUNK_FRAMES)]);
 }
 
+export const readersOf = (sql: Sql, plan: Plan, files: readonly FileRow[]) =>
+  plan.order.map((id) => {
+    const m = plan.mics[id];
+    const file = files.find((f) => f.name === m.file);
+    if (!file) throw new Error(`no file for ${m.name}`);
+    return readAnywhere(dbReader(sql, file, m.channel));
+  });
+
+/** What is kept to make images with later. */
+export interface StoredModel {
+  model: DebleedModel;
+  /** Strokes it was learnt with, seconds, by drum of its kit. */
+  hits: number[][];
+}
+
+/** Drums that stay in part in a mic, as the plan has them. */
+const imagesWanted = (plan: Plan) =>
+  plan.order.flatMap((id, mic) => Object.entries(plan.mics[id].treatment.debleed.amounts).filter(([, a]) => a < 100).map(([source]) => ({ mic, source })));
+
 /** `thread`: the bundled hand. */
 export async function runDebleed(sql: Sql, recordingId: string, report: (done: number, note: string) => Promise<void>, thread = handFile()): Promise<DebleedResult> {
   const files = await listFiles(sql, recordingId);
@@ -49,17 +71,18 @@ export async function runDebleed(sql: Sql, recordingId: string, report: (done: n
   const found = Object.values(plan.hits).some((l) => Object.keys(l).length > 0);
   if (!found) throw new FreshGapError('DEBLEED_NO_HITS', 'De-bleed learns from the hits, and none are found yet.');
   const mics = plan.order.map((id) => plan.mics[id]);
-  const readers = mics.map((m) => {
-    const file = files.find((f) => f.name === m.file);
-    if (!file) throw new Error(`no file for ${m.name}`);
-    return readAnywhere(dbReader(sql, file, m.channel));
-  });
+  const readers = readersOf(sql, plan, files);
   // what counts is learnt from; doubtful ones may become certain
   const hits = Object.fromEntries(Object.entries(plan.hits).map(([d, list]) => {
     const counted = new Set(countedHits(plan).get(d)?.map((h) => h.id));
     return [d, Object.entries(list).filter(([, h]) => h.state !== 'rejected').map(([id, h]) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: h.state === 'found' ? h.certainty : counted.has(id) ? 1 : 0 })).sort((a, b) => a.time - b.time)];
   }));
-  const result = await withHands((hands) => debleed({ rate: plan.sampleRate, frames: plan.frames, mics: mics.map((m) => kitMic(m.role)), readers, hits, hands, progress: (done, what) => report(0.95 * done, what) }), undefined, thread);
+  let stored: StoredModel | null = null;
+  const onModel = (model: DebleedModel, strokes: readonly (readonly number[])[]) => {
+    stored = { model, hits: strokes.map((l) => [...l]) };
+  };
+  const images = imagesWanted(plan);
+  const result = await withHands((hands) => debleed({ images, onModel, rate: plan.sampleRate, frames: plan.frames, mics: mics.map((m) => kitMic(m.role)), readers, hits, hands, progress: (done, what) => report(0.95 * done, what) }), undefined, thread);
   if (result.mics.length === 0) throw new FreshGapError('DEBLEED_NO_MICS', 'No mic of this recording has a drum of its own.');
   const key = debleedKey(plan, files);
   await sql.begin(async (tx: Tx) => {
@@ -71,9 +94,47 @@ export async function runDebleed(sql: Sql, recordingId: string, report: (done: n
     }
     await lockRecording(tx, recordingId);
     await replaceDebled(tx, recordingId, key, rows);
+    for (const [i, { mic, source }] of images.entries()) {
+      const { audioId } = await storeAudio(tx, wavOf(result.images[i], plan.sampleRate), () => {});
+      await putImage(tx, recordingId, { micId: plan.order[mic], source, key, audioId });
+    }
+    await putModel(tx, recordingId, key, serialize(stored));
     await notify(tx, { kind: 'files', recordingId });
   });
   const rings = (list: readonly KeptMic[]) => Object.fromEntries(list.map((k) => [plan.order[k.mic], k.ring]));
   await mergeIntoPlan(sql, recordingId, (now) => mergeAnalysis(now, result.hits, rings(result.mics)), 'debleed');
   return { mics: result.mics.map((k) => ({ micId: plan.order[k.mic], share: k.share, lossDb: k.lossDb })), hits: Object.values(result.hits).reduce((n, l) => n + l.length, 0) };
+}
+
+/** A recording and what de-bleed learnt of it, to make images with. Throws DEBLEED_MISSING, NOT_FOUND. */
+export async function openModel(sql: Sql, recordingId: string, micId: string, source: string) {
+  const files = await listFiles(sql, recordingId);
+  const state = await getPlan(sql, recordingId);
+  const { plan } = state ?? {};
+  if (!plan?.mics[micId]) throw new FreshGapError('NOT_FOUND', 'The recording has no such mic.');
+  const key = debleedKey(plan, files);
+  const { model, hits } = deserialize(await getModel(sql, recordingId, key)) as StoredModel;
+  if (!sourcesOf(model.kit).includes(source)) throw new FreshGapError('NOT_FOUND', `De-bleed knows no ${source} in this recording.`);
+  const kept = (await listDebled(sql, recordingId)).find((d) => d.micId === micId);
+  return { plan, key, share: kept?.share ?? 1, job: { kit: model.kit, model, hits, frames: plan.frames, readers: readersOf(sql, plan, files), wanted: [{ mic: plan.order.indexOf(micId), source }] } };
+}
+
+export interface ImageInput {
+  micId: string;
+  /** A drum, or rest. */
+  source: string;
+}
+
+/** The image job: what a drum adds to a mic over the whole song, stored as audio of its own. */
+export async function runImage(sql: Sql, recordingId: string, input: ImageInput, report: (done: number, note: string) => Promise<void>, thread = handFile()): Promise<{ frames: number }> {
+  const { plan, key, share, job } = await openModel(sql, recordingId, input.micId, input.source);
+  const [image] = await withHands((hands) => computeImages({ ...job, hands, from: 0, to: plan.frames, progress: (d) => report(0.97 * d, 'Computing the image') }), undefined, thread);
+  for (let i = 0; i < image.length; i++) image[i] *= share;
+  await sql.begin(async (tx: Tx) => {
+    const { audioId } = await storeAudio(tx, wavOf(image, plan.sampleRate), () => {});
+    await lockRecording(tx, recordingId);
+    await putImage(tx, recordingId, { ...input, key, audioId });
+    await notify(tx, { kind: 'files', recordingId });
+  });
+  return { frames: image.length };
 }

@@ -14,7 +14,7 @@ import { deliverSlices } from '../deliverSlices';
 import { deliverHits } from '../deliverHits';
 import { type HitFiles, NO_HIT_FILES } from '../hitFiles';
 import { type AudioRow, findAudio } from '../sql/audio';
-import { listDebled } from '../sql/debled';
+import { listDebled, listImages } from '../sql/debled';
 import { type FileRow, fileEdges, listFiles } from '../sql/files';
 import { findRender, storeRender } from '../sql/renders';
 
@@ -49,18 +49,22 @@ export interface ExportResult {
 function renderKey(plan: Plan, file: FileRow, files: readonly FileRow[], debled: Debled, input: ExportInput, extras: Uint8Array): string {
   const sources = micsNeeded(plan, file.name).map((id) => {
     const m = plan.mics[id];
-    return [files.find((f) => f.name === m.file)?.content, m.channel, m.treatment.debleed.on ? (debled.get(id)?.content ?? null) : null];
+    return [files.find((f) => f.name === m.file)?.content, m.channel, m.treatment.debleed.on ? (debled.get(id)?.contents ?? null) : null];
   });
   const parts = { engine: ENGINE_VERSION, encoding: input.encoding, name: file.name, frames: file.frames, sources, recipe: fileRecipe(plan, file.name), extras: Buffer.from(extras).toString('base64') };
   return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
 }
 
-type Debled = ReadonlyMap<string, { content: string; audio: AudioRow }>;
+type Debled = ReadonlyMap<string, { contents: readonly string[]; audio: AudioRow; images: Readonly<Record<string, AudioRow>> }>;
 
 /** What de-bleed left, by mic id. */
 async function debledAudio(sql: Sql, recordingId: string): Promise<Debled> {
-  const list = await listDebled(sql, recordingId);
-  return new Map(await Promise.all(list.map(async (d) => [d.micId, { content: d.content, audio: await findAudio(sql, d.content) }] as const)));
+  const [list, images] = await Promise.all([listDebled(sql, recordingId), listImages(sql, recordingId)]);
+  return new Map(await Promise.all(list.map(async (d) => {
+    const mine = images.filter((i) => i.micId === d.micId);
+    const rows = await Promise.all(mine.map(async (i) => [i.source, await findAudio(sql, i.content)] as const));
+    return [d.micId, { contents: [d.content, ...mine.map((i) => `${i.source} ${i.content}`)], audio: await findAudio(sql, d.content), images: Object.fromEntries(rows) }] as const;
+  })));
 }
 
 /** Every cut mic, under its file's name without its ending. */
@@ -92,7 +96,7 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
   };
   const kept = (id: string) => {
     const d = debled.get(id);
-    return d ? audioReader(sql, d.audio, 0) : null;
+    return d ? { own: audioReader(sql, d.audio, 0), images: Object.fromEntries(Object.entries(d.images).map(([s, a]) => [s, audioReader(sql, a, 0)])) } : null;
   };
   let before = 0;
   for (const f of files) {

@@ -7,7 +7,7 @@ import { type ErrorData, toErrorData } from '../../core/errors';
 import { connect } from '../db';
 import { getRecording } from '../sql/recordings';
 import { runAnalysis } from './analysisJob';
-import { runDebleed } from './debleedJob';
+import { type ImageInput, runDebleed, runImage } from './debleedJob';
 import { type ExportInput, runExport } from './exportJob';
 
 export interface JobTask {
@@ -39,6 +39,7 @@ export default async function run(task: JobTask): Promise<JobOutcome> {
     if (task.kind === 'export') return { result: await runExport(sql, task.recordingId, recording.name, task.input as ExportInput, report) };
     if (task.kind === 'analysis') return { result: await runAnalysis(sql, task.recordingId, report) };
     if (task.kind === 'debleed') return { result: await runDebleed(sql, task.recordingId, report) };
+    if (task.kind === 'image') return { result: await runImage(sql, task.recordingId, task.input as ImageInput, report) };
     throw new Error(`Unknown kind of job: ${task.kind}`);
   } catch (e) {
     return { error: toErrorData(e) };

@@ -11,7 +11,7 @@ import { subscribe } from '../events';
 import { type JobRow, claimJob, finishJob, releaseJob, reportJob } from '../sql/jobs';
 import type { JobOutcome, JobTask } from './job.thread';
 
-const KINDS = ['export', 'analysis', 'debleed'];
+const KINDS = ['export', 'analysis', 'debleed', 'image'];
 const POLL_MS = 5000;
 const RENEW_MS = 5000;
 

@@ -102,5 +102,6 @@ export async function readPeaks(sql: Sql, content: string, channel: number, leve
 export async function dropUnusedAudio(tx: Tx): Promise<void> {
   await tx`
     delete from audio a where a.content not like 'pending-%'
-      and not exists (select 1 from source_file f where f.audio_id = a.id) and not exists (select 1 from debled_mic d where d.audio_id = a.id)`;
+      and not exists (select 1 from source_file f where f.audio_id = a.id) and not exists (select 1 from debled_mic d where d.audio_id = a.id)
+      and not exists (select 1 from drum_image i where i.audio_id = a.id)`;
 }

@@ -1,0 +1,43 @@
+/** Images by a model that is learnt: what one drum, or what no close mic owns, adds to one mic. */
+import { REST } from '../params/debleedParams';
+import { type DebleedJob, separateTargets } from './crew';
+import { type Kit, RESTS } from './kit';
+import type { DebleedModel } from './learn';
+import type { Target } from './separate';
+
+/** Everything that can be told apart in a kit: its drums with close mics, and the rest. */
+export const sourcesOf = (kit: Kit): string[] => [...kit.drums, REST];
+
+/** The model's sources that make up a drum, or the rest; none for what the kit does not have. */
+export function targetsOf(kit: Kit, mic: number, source: string): Target[] {
+  if (source === REST) return Array.from({ length: RESTS }, (_, k) => [mic, kit.drums.length + k] as const);
+  const s = kit.drums.indexOf(source);
+  return s < 0 ? [] : [[mic, s]];
+}
+
+export interface ImageJob extends DebleedJob {
+  readonly model: DebleedModel;
+  /** Mic and drum (or REST) of each image wanted. */
+  readonly wanted: readonly { readonly mic: number; readonly source: string }[];
+  /** Frames of the recording. */
+  readonly from: number;
+  readonly to: number;
+}
+
+/** The images wanted, each `to - from` samples long. */
+export async function computeImages(o: ImageJob): Promise<Float32Array[]> {
+  const out = o.wanted.map(() => new Float32Array(o.to - o.from));
+  const parts = o.wanted.flatMap(({ mic, source }, into) => targetsOf(o.kit, mic, source).map((target) => ({ target, into })));
+  if (parts.length === 0) return out;
+  await separateTargets({
+    ...o,
+    targets: parts.map((p) => p.target),
+    write(at, images) {
+      images.forEach((x, q) => {
+        const y = out[parts[q].into];
+        for (let i = 0; i < x.length; i++) y[at - o.from + i] += x[i];
+      });
+    },
+  });
+  return out;
+}

@@ -1,0 +1,89 @@
+/**
+ * Sound that is computed while somebody waits for it: what a drum adds to a mic in a few seconds of a recording, or what de-bleed leaves of it. With the model that de-bleed learnt
+ * where it is there; before that with one learnt in a hurry from those seconds, to give an idea. One at a time; the next waits.
+ */
+import { FreshGapError } from '../core/errors';
+import { countedHits } from '../core/plan/live';
+import type { Plan } from '../core/plan/plan';
+import { type DebleedJob, learnModel } from '../core/spill/crew';
+import { kitMic } from '../core/spill/debleed';
+import { computeImages, sourcesOf } from '../core/spill/image';
+import { describeKit } from '../core/spill/kit';
+import type { DebleedModel } from '../core/spill/learn';
+import { HOP } from '../core/spill/transform';
+import { handFile, withHands } from '../node/hands';
+import type { Sql } from './db';
+import { type ImageInput, debleedKey, openModel, readersOf } from './jobs/debleedJob';
+import { listFiles } from './sql/files';
+import { getPlan } from './sql/plans';
+
+/** Longest stretch that is computed at once, seconds. */
+export const LISTEN_S = 12;
+/** A hurried model is learnt from at least so much, in so many rounds. */
+const QUICK_S = 8;
+const QUICK_ROUNDS = 4;
+
+export interface Heard {
+  samples: Float32Array;
+  /** Whether the model was learnt in a hurry. */
+  quick: boolean;
+}
+
+interface QuickModel {
+  key: string;
+  from: number;
+  model: DebleedModel;
+}
+/** The last one learnt in a hurry. */
+let last: QuickModel | null = null;
+let turn: Promise<unknown> = Promise.resolve();
+
+async function learnQuickly(o: Pick<DebleedJob, 'kit' | 'frames' | 'readers' | 'hits' | 'hands'>, from: number, to: number, key: string): Promise<DebleedModel> {
+  if (last?.key === key && last.from === from) return last.model;
+  const wanted = Math.max(to - from, Math.min(o.frames, QUICK_S * o.kit.rate));
+  const start = Math.max(0, Math.min(o.frames - wanted, Math.round((from + to - wanted) / 2)));
+  const first = Math.floor(start / HOP);
+  const model = await learnModel({ ...o, stretches: [{ first, frames: Math.ceil(wanted / HOP) + 1 }], rounds: QUICK_ROUNDS });
+  last = { key, from, model };
+  return model;
+}
+
+const strokes = (plan: Plan, drums: readonly string[]) => drums.map((d) => (countedHits(plan).get(d) ?? []).map((h) => h.frame / plan.sampleRate));
+
+async function quickly(sql: Sql, recordingId: string, o: ImageInput & { from: number; to: number }, thread: string): Promise<Heard> {
+  const files = await listFiles(sql, recordingId);
+  const state = await getPlan(sql, recordingId);
+  const { plan } = state ?? {};
+  if (!plan?.mics[o.micId]) throw new FreshGapError('NOT_FOUND', 'The recording has no such mic.');
+  if (!Object.values(plan.hits).some((l) => Object.keys(l).length > 0)) throw new FreshGapError('DEBLEED_NO_HITS', 'De-bleed learns from the hits, and none are found yet.');
+  const kit = describeKit(plan.sampleRate, plan.order.map((id) => kitMic(plan.mics[id].role)));
+  if (!sourcesOf(kit).includes(o.source)) throw new FreshGapError('NOT_FOUND', `De-bleed knows no ${o.source} in this recording.`);
+  const key = `${recordingId} ${debleedKey(plan, files)} ${state?.revision}`;
+  const hits = strokes(plan, kit.drums);
+  const [samples] = await withHands(async (hands) => {
+    const job = { kit, frames: plan.frames, readers: readersOf(sql, plan, files), hits, hands };
+    const model = await learnQuickly(job, o.from, o.to, key);
+    return computeImages({ ...job, model, wanted: [{ mic: plan.order.indexOf(o.micId), source: o.source }], from: o.from, to: o.to });
+  }, undefined, thread);
+  return { samples, quick: true };
+}
+
+/** What `source` adds to a mic in frames `from` to `to`. Throws NOT_FOUND, DEBLEED_NO_HITS, BAD_REQUEST. */
+export function listenTo(sql: Sql, recordingId: string, o: ImageInput & { from: number; to: number }, thread = handFile()): Promise<Heard> {
+  const work = async (): Promise<Heard> => {
+    const state = await getPlan(sql, recordingId);
+    if (!state) throw new FreshGapError('NOT_FOUND', 'There is no such recording.');
+    const to = Math.min(o.to, state.plan.frames);
+    if (!(o.from >= 0 && o.from < to && to - o.from <= LISTEN_S * state.plan.sampleRate)) throw new FreshGapError('BAD_REQUEST', `Ask for a stretch of up to ${LISTEN_S} seconds within the recording.`);
+    const open = await openModel(sql, recordingId, o.micId, o.source).catch((e) => {
+      if (e instanceof FreshGapError && e.code === 'DEBLEED_MISSING') return null;
+      throw e;
+    });
+    if (!open) return quickly(sql, recordingId, { ...o, to }, thread);
+    const [samples] = await withHands((hands) => computeImages({ ...open.job, hands, from: o.from, to }), undefined, thread);
+    return { samples, quick: false };
+  };
+  const result = turn.then(work);
+  turn = result.catch(() => {});
+  return result;
+}
