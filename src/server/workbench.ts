@@ -25,7 +25,7 @@ export interface Workbench {
   state: PlanState | null;
   exports: JobRow[];
   /** What de-bleed left, by mic id. */
-  debled: Record<string, Omit<DebledMic, 'micId'>>;
+  debled: Record<string, Omit<DebledMic, 'micId'> & { /** Where a page has only a stretch of it, frames. */ stretch?: { from: number; to: number } }>;
   /** Images of other drums in mics: content by mic id and drum. */
   images: Record<string, Record<string, string>>;
 }

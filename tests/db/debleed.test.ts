@@ -3,17 +3,19 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createDebleedMix } from '../../src/core/clean/debleedMix';
 import { applyEdit } from '../../src/core/plan/edits';
 import { liveTreatment } from '../../src/core/plan/live';
+import type { Plan } from '../../src/core/plan/plan';
 import { editDebleed } from '../../src/core/plan/sliceEdits';
 import { micWav } from '../../src/demo/writeRecording';
 import { readAnywhere } from '../../src/server/chunkReader';
 import { audioReader, dbReader } from '../../src/server/dbReader';
 import { loadDebleed, startDebleed } from '../../src/server/debleed';
+import { listenTo } from '../../src/server/listen';
 import { importFile } from '../../src/server/importFile';
 import { runAnalysis } from '../../src/server/jobs/analysisJob';
-import { runDebleed } from '../../src/server/jobs/debleedJob';
+import { runDebleed, runImage } from '../../src/server/jobs/debleedJob';
 import { runExport } from '../../src/server/jobs/exportJob';
 import { findAudio, readPeaks } from '../../src/server/sql/audio';
-import { listDebled } from '../../src/server/sql/debled';
+import { listDebled, listImages } from '../../src/server/sql/debled';
 import { listFiles } from '../../src/server/sql/files';
 import { cancelJob, claimJob, finishJob } from '../../src/server/sql/jobs';
 import { getPlan } from '../../src/server/sql/plans';
@@ -40,6 +42,23 @@ beforeAll(async () => {
   for (const [i, m] of r.mics.entries()) await importFile(db.sql, id, m.file, pieces(micWav(r.audio[i], r.rate, m.file), 1 << 20));
 }, 120_000);
 afterAll(() => db.drop());
+
+/** Samples of a delivered mono file. */
+async function decoded(key: string): Promise<Float32Array> {
+  const bytes: Uint8Array[] = [];
+  for (let k = 0; ; k++) {
+    const b = await readRenderChunk(db.sql, key, k);
+    if (!b) break;
+    bytes.push(b);
+  }
+  const wav = Buffer.concat(bytes);
+  const reader = createWavReader(() => {}, () => {});
+  reader.push(wav);
+  const info = reader.end();
+  const got = new Float32Array(info.frames);
+  decodeChannel(wav.subarray(info.dataOffset), info.encoding, 1, 0, got);
+  return got;
+}
 
 const energy = (x: Float32Array) => x.reduce((a, v) => a + v * v, 0);
 
@@ -68,8 +87,26 @@ describe('the de-bleed job', () => {
     expect(await listDebled(db.sql, id)).toEqual([]);
   });
 
-  it('stores what is left of every close mic, with peaks, and puts hits and rings into the plan', async () => {
+  it('before it, a stretch can be listened to with a model learnt in a hurry', async () => {
+    await expect(listenTo(db.sql, id, { micId: 'x', source: 'kick', from: 0, to: 48000 }, THREAD)).rejects.toMatchObject({ code: 'NOT_FOUND' });
+    const plan = (await getPlan(db.sql, id))?.plan;
+    const snare = plan?.order.find((m) => plan.mics[m].role === 'snare-top') as string;
+    await expect(listenTo(db.sql, id, { micId: snare, source: 'snare', from: 0, to: 48000 }, THREAD)).rejects.toMatchObject({ code: 'DEBLEED_NO_HITS' });
     await runAnalysis(db.sql, id, quiet);
+    const heard = await listenTo(db.sql, id, { micId: snare, source: 'snare', from: 48000, to: 144000 }, THREAD);
+    expect(heard.quick).toBe(true);
+    expect(heard.samples).toHaveLength(96000);
+    const raw = new Float32Array(96000);
+    const file = (await listFiles(db.sql, id)).find((f) => f.name === plan?.mics[snare].file);
+    if (!file) throw new Error('no file');
+    await readAnywhere(dbReader(db.sql, file, 0)).read(48000, raw);
+    // some of it is taken, most of it is the snare
+    const taken = energy(raw.map((v, i) => v - heard.samples[i])) / energy(raw);
+    expect(taken).toBeGreaterThan(1e-3);
+    expect(taken).toBeLessThan(0.8);
+  }, 60_000);
+
+  it('stores what is left of every close mic, with peaks, and puts hits and rings into the plan', async () => {
     const told: number[] = [];
     const result = await runDebleed(db.sql, id, async (done) => {
       told.push(done);
@@ -100,6 +137,50 @@ describe('the de-bleed job', () => {
     expect(Object.keys(bench.debled).sort()).toEqual([...close].sort());
   }, 180_000);
 
+  it('keeps the model: any drum\'s image in a mic can be listened to at once, and computed for the song by a job of its own', async () => {
+    const plan = (await getPlan(db.sql, id))?.plan;
+    if (!plan) throw new Error('no plan');
+    const [snare, kick] = ['snare-top', 'kick-in'].map((r) => plan.order.find((m) => plan.mics[m].role === r) as string);
+    const heard = await listenTo(db.sql, id, { micId: snare, source: 'kick', from: 48000, to: 96000 }, THREAD);
+    expect(heard.quick).toBe(false);
+    await runImage(db.sql, id, { micId: snare, source: 'kick' }, quiet, THREAD);
+    const [image] = await listImages(db.sql, id);
+    expect(image).toMatchObject({ micId: snare, source: 'kick' });
+    const whole = new Float32Array(plan.frames);
+    await readAnywhere(audioReader(db.sql, await findAudio(db.sql, image.content), 0)).read(0, whole);
+    const share = (await listDebled(db.sql, id)).find((d) => d.micId === snare)?.share ?? 1;
+    const part = whole.subarray(48000, 96000);
+    expect(energy(part.map((v, i) => v - share * heard.samples[i]))).toBeLessThan(1e-3 * energy(part) + 1e-9);
+    // the kick is less in the snare's mic than in its own
+    const own = await listenTo(db.sql, id, { micId: kick, source: 'kick', from: 48000, to: 96000 }, THREAD);
+    expect(energy(own.samples)).toBeGreaterThan(2 * energy(heard.samples));
+    await expect(listenTo(db.sql, id, { micId: snare, source: 'cowbell', from: 0, to: 100 }, THREAD)).rejects.toMatchObject({ code: 'NOT_FOUND' });
+    await expect(listenTo(db.sql, id, { micId: snare, source: 'kick', from: 0, to: 48000 * 60 }, THREAD)).resolves.toMatchObject({ quick: false });
+    await expect(listenTo(db.sql, id, { micId: snare, source: 'kick', from: 48000, to: 48000 }, THREAD)).rejects.toMatchObject({ code: 'BAD_REQUEST' });
+    expect((await loadWorkbench(db.sql, id)).images).toEqual({ [snare]: { kick: image.content } });
+  }, 120_000);
+
+  it('leaves in part what is to stay, by its image', async () => {
+    const plan = (await getPlan(db.sql, id))?.plan;
+    if (!plan) throw new Error('no plan');
+    const snare = plan.order.find((m) => plan.mics[m].role === 'snare-top') as string;
+    const treated = applyEdit(plan, editDebleed(plan, snare, { on: true, amounts: { kick: 30 } }));
+    const get = async (p: Plan) => {
+      const out = await runExport(db.sql, id, 'x', { encoding: 'float32', suffix: '', files: [plan.mics[snare].file], plan: p }, quiet);
+      return decoded(out.files[0].key as string);
+    };
+    const all = await get(applyEdit(plan, editDebleed(plan, snare, { on: true })));
+    const some = await get(treated);
+    const image = new Float32Array(plan.frames);
+    const [row] = await listImages(db.sql, id);
+    await readAnywhere(audioReader(db.sql, await findAudio(db.sql, row.content), 0)).read(0, image);
+    let worst = 0;
+    for (let i = 0; i < some.length; i++) worst = Math.max(worst, Math.abs(some[i] - all[i] - 0.7 * image[i]));
+    expect(worst).toBeLessThan(1e-6);
+    const missing = applyEdit(plan, editDebleed(plan, snare, { on: true, amounts: { rest: 30 } }));
+    await expect(get(missing)).rejects.toMatchObject({ code: 'DEBLEED_MISSING' });
+  }, 60_000);
+
   it('is rendered by the export as the mix of raw and what is left; not asked for, nothing changes', async () => {
     const plan = (await getPlan(db.sql, id))?.plan;
     if (!plan) throw new Error('no plan');
@@ -108,18 +189,7 @@ describe('the de-bleed job', () => {
     const name = plan.mics[tom].file;
     const out = await runExport(db.sql, id, 'x', { encoding: 'float32', suffix: '', files: [name], plan: treated }, quiet);
     expect(out.files[0].key).not.toBeNull();
-    const bytes: Uint8Array[] = [];
-    for (let k = 0; ; k++) {
-      const b = await readRenderChunk(db.sql, out.files[0].key as string, k);
-      if (!b) break;
-      bytes.push(b);
-    }
-    const wav = Buffer.concat(bytes);
-    const reader = createWavReader(() => {}, () => {});
-    reader.push(wav);
-    const info = reader.end();
-    const got = new Float32Array(info.frames);
-    decodeChannel(wav.subarray(info.dataOffset), info.encoding, 1, 0, got);
+    const got = await decoded(out.files[0].key as string);
     const [raw, kept] = [new Float32Array(plan.frames), new Float32Array(plan.frames)];
     const file = (await listFiles(db.sql, id)).find((f) => f.name === name);
     const d = (await listDebled(db.sql, id)).find((x) => x.micId === tom);

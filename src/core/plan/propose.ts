@@ -3,7 +3,7 @@
  * tails, kick and snare are gated by their own hits, the hat too once it is de-bled; overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
  */
 import { type Ring, ringMs } from '../clean/ring';
-import { kindOf } from '../hits/kinds';
+import { type Kind, kindOf } from '../hits/kinds';
 import { DEBLEED_DEFAULTS } from '../params/debleedParams';
 import type { GateSettings } from '../params/gateParams';
 import { SLICE_DEFAULTS, type SliceSettings } from '../params/sliceParams';
@@ -15,15 +15,18 @@ import { roleOf } from './roles';
 
 /** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second: later where de-bleed has left little to close for. */
 const RAW = { heldDb: -32, goneDb: -52 };
-const DEBLED = { heldDb: -48, goneDb: -66 };
+const DEBLED = { heldDb: -56, goneDb: -76 };
+/** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. */
+const HAT = { times: 2, leastMs: 600 };
 const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 54 };
 const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
 
 /** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */
-export function gateTimes(ring: Ring | null, debled = false): Pick<GateSettings, 'holdMs' | 'releaseMs'> {
+export function gateTimes(ring: Ring | null, debled = false, kind?: Kind): Pick<GateSettings, 'holdMs' | 'releaseMs'> {
   if (!ring) return WITHOUT_RING as Pick<GateSettings, 'holdMs' | 'releaseMs'>;
   const { heldDb, goneDb } = debled ? DEBLED : RAW;
-  const held = Math.min(2000, Math.max(60, ringMs(ring, 1, heldDb)));
+  const least = kind === 'hat' ? Math.max(HAT.leastMs, HAT.times * ringMs(ring, 1, heldDb)) : 60;
+  const held = Math.min(2000, Math.max(least, ringMs(ring, 1, heldDb)));
   const gone = Math.max(held + 40, ringMs(ring, 1, goneDb));
   return { holdMs: Math.round(held), releaseMs: Math.round(Math.min(1000, Math.max(60, gone - held))) };
 }
@@ -44,7 +47,7 @@ function proposeCut(mic: PlanMic, strokes: number, kept: boolean): Treatment | n
   if (kind === 'tom') return { ...mic.treatment, gate: { ...gate, on: false }, slices: { ...slices, ...TOM, ...(kept ? DEBLED_TOM : {}) } };
   // what spills into a raw hat mic is the kit; once de-bled, what is left between its strokes is only a remainder
   if (kind === 'kick' || kind === 'snare' || (kind === 'hat' && kept)) {
-    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, ...gateTimes(mic.ring, kept) }, slices: { ...slices, on: false } };
+    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, ...gateTimes(mic.ring, kept, kind) }, slices: { ...slices, on: false } };
   }
   return null;
 }

@@ -16,9 +16,9 @@ const PEAK_MS = 40;
 const LONGEST_S = 4;
 const LEAST_STROKES = 3;
 /** Of the levels that strokes have at a time: low, since others only add. */
-const QUANTILE = 0.3;
+const QUANTILE = 0.4;
 /** How far over the usual decay a stroke may lie, dB. */
-const MARGIN_DB = 3;
+const MARGIN_DB = 5;
 /** Slopes that are believed, dB per ms. */
 const SLOPE = { least: -0.02, most: -0.3 };
 /** Decay is believed down to this over the level before strokes, and never deeper than this below the peak, dB. */
@@ -96,6 +96,23 @@ function peakOf(f: Frames, rate: number, k: number, b: number): number {
   return p;
 }
 
+/** So long after its last stroke a drum is believed to have rung out, seconds; in dense playing the frames that come latest after one stand for that. */
+const GONE_S = 1.5;
+const LATEST_SHARE = 0.08;
+
+/** Frames in which the drum itself is silent, or nearly. */
+function silentFrames(f: Frames, rate: number, at: readonly number[]): number[] {
+  const since: number[] = [];
+  let k = -1;
+  for (let i = 0; i < f.count; i++) {
+    while (k + 1 < at.length && at[k + 1] - Math.ceil(SIZE / 2 / HOP) - 1 <= i) k++;
+    // what is before the first stroke is silent, but for the first frames of the recording
+    since.push(k < 0 ? (i < 8 ? 0 : Number.POSITIVE_INFINITY) : i - at[k]);
+  }
+  const gone = Math.min((GONE_S * rate) / HOP, quantile(since.filter(Number.isFinite), 1 - LATEST_SHARE));
+  return since.flatMap((s, i) => (s >= gone && s > 0 ? [i] : []));
+}
+
 /** How a drum rings in its mic, from what de-bleed left there; `own`: frames of its strokes, rising. */
 function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
   const at = own.map((h) => Math.min(f.count - 1, Math.round(h / HOP)));
@@ -103,6 +120,7 @@ function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
   const longest = Math.round((LONGEST_S * rate) / HOP);
   const stepMs = (1000 * HOP) / rate;
   const enough = Math.min(4, Math.max(2, Math.floor(own.length / 3)));
+  const silent = silentFrames(f, rate, at);
   const decayDb = Array.from({ length: f.bands }, (_, b) => {
     const peaks = at.map((k) => db(peakOf(f, rate, k, b)));
     const middle = quantile(peaks, 0.5);
@@ -121,7 +139,7 @@ function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
       heard.push(Math.min(v, heard[s - 1] ?? 0));
     }
     if (heard.length === 0) heard.push(0);
-    const before = at.flatMap((k, i) => (k > 3 * clear && (i === 0 || k - at[i - 1] > 600 / stepMs) ? [db(f.power[(k - clear - 1) * f.bands + b]) - peaks[i]] : []));
+    const before = silent.map((k) => db(f.power[k * f.bands + b]) - middle);
     const floor = before.length >= LEAST_STROKES ? quantile(before, 0.3) + OVER_FLOOR_DB : DEEPEST_DB;
     // little is left here: nothing to take down
     if (before.length >= LEAST_STROKES && quantile(before, 0.7) < CLEAN_DB) return [];
@@ -157,7 +175,7 @@ function masked(x: Float32Array, rate: number, own: readonly number[], ring: Ban
         if (k + s < 0) continue;
         const i = (k + s) * bands + b;
         const a = s * HOP <= (PEAK_MS * rate) / 1000 ? Number.POSITIVE_INFINITY : peak * 10 ** (decay[s] / 10);
-        if (a > allowed[i]) allowed[i] = a;
+        allowed[i] += a;
       }
     }
   }

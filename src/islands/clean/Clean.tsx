@@ -48,8 +48,7 @@ export function Clean() {
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
         <header className="flex h-8 items-center gap-2.5">
           <Glyph role={mic.role} size={20} />
-          <h1 className="truncate font-head text-lg font-bold">{mic.name}</h1>
-          <span className="truncate text-ink2">{mic.file}</span>
+          <h1 className="truncate font-head text-lg font-bold" title={mic.file}>{mic.name}</h1>
           <BeginWith />
           <button type="button" onClick={() => useBench.setState({ carrying: true })} title="Carry this treatment to sibling mics (O)" aria-label="Carry over to other mics" className={`${square} shrink-0`}>
             <CopyPlus aria-hidden="true" size={14} />

@@ -37,7 +37,7 @@ async function ask(method: 'POST', path: string): Promise<void> {
 
 export function DebleedJob() {
   const id = useBench((s) => s.id);
-  const any = useBench((s) => Object.keys(s.data?.debled ?? {}).length > 0);
+  const any = useBench((s) => Object.values(s.data?.debled ?? {}).some((d) => !d.stretch));
   const view = useBench((s) => s.debleed);
   const [first, setFirst] = useState(false);
   const compute = async () => {

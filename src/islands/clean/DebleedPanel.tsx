@@ -5,7 +5,7 @@ import { sameJson } from '../../core/plan/edits';
 import { roleOf } from '../../core/plan/roles';
 import { editDebleed } from '../../core/plan/sliceEdits';
 import { Toggle } from '../shared/Toggle';
-import { signed } from '../shared/time';
+import { formatTime, signed } from '../shared/time';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { DebleedJob } from './DebleedJob';
 import { TakeOut } from './TakeOut';
@@ -43,7 +43,7 @@ export function DebleedPanel() {
       <header className="flex h-8 items-center gap-2">
         <Toggle label={`De-bleed of ${mic.name}`} checked={t.on} onChange={(on) => put({ on })} title="De-bleed on or off (V)" />
         <h2 className="whitespace-nowrap font-head text-base font-bold">De-bleed</h2>
-        <span className="truncate text-sm text-ink2">{!close ? 'close mics only' : !kept ? (running ? 'being computed' : 'not computed yet') : t.on ? 'on' : 'off'}</span>
+        <span className="truncate text-sm text-ink2">{!close ? 'close mics only' : !kept ? (running ? 'being computed' : 'not computed yet') : kept.stretch ? `only ${formatTime(kept.stretch.from / plan.sampleRate)} to ${formatTime(kept.stretch.to / plan.sampleRate)}` : t.on ? 'on' : 'off'}</span>
         <button type="button" disabled={sameJson(t, DEBLEED_DEFAULTS)} onClick={() => put(DEBLEED_DEFAULTS)} className="ml-auto h-6 rounded-[6px] px-1.5 text-sm hover:bg-soft disabled:opacity-45" title="Every setting back to its default, off">
           Restore
         </button>
@@ -60,7 +60,7 @@ export function DebleedPanel() {
           <ParamRow key={row} id={row} param={DEBLEED_PARAMS[row]} value={t[row]} disabled={!kept} onMove={(v) => sketch((base) => editDebleed(base, focus, { [row]: v }))} onEnd={endGesture} />
         ))}
       </div>
-      {kept && close && <TakeOut open={open} onOpen={setOpen} />}
+      {kept && !kept.stretch && close && <TakeOut open={open} onOpen={setOpen} />}
       {kept && kept.share < 1 && (
         <p className="pt-1 text-sm text-doubt">
           {kept.share > 0 ? `Only ${Math.round(100 * kept.share)} % is used here:` : 'Left as it came:'} it would have taken {(-kept.lossDb).toFixed(1)} dB of the drum's own loud strokes.

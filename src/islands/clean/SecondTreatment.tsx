@@ -14,8 +14,8 @@ export function SecondTreatment() {
   const base = () => useBench.getState().base ?? plan;
   if (!mic.second) {
     return (
-      <button type="button" className={`${button} rounded-[7px]`} title="Puts a copy of this treatment aside; change this one and compare" onClick={() => commit(putAside(base(), focus))}>
-        <Copy aria-hidden="true" size={13} /> Put a copy aside
+      <button type="button" className={`${button} w-7 justify-center rounded-[7px] !px-0`} title="Puts a copy of this treatment aside: change this one and compare (Shift+V)" aria-label="Put a copy of the treatment aside" onClick={() => commit(putAside(base(), focus))}>
+        <Copy aria-hidden="true" size={13} />
       </button>
     );
   }
@@ -23,7 +23,7 @@ export function SecondTreatment() {
   return (
     <span className="flex">
       <button type="button" className={`${button} rounded-l-[7px]`} title={`Now: ${treatmentWords(plan, mic)}. Aside: ${other}. Changes over (Shift+V)`} onClick={() => commit(changeOver(base(), focus))}>
-        <ArrowLeftRight aria-hidden="true" size={13} /> Other: {other.length > 22 ? `${other.slice(0, 21)}…` : other}
+        <ArrowLeftRight aria-hidden="true" size={13} /> Other
       </button>
       <button type="button" className={`${button} -ml-px rounded-r-[7px] px-1`} title="Forgets the treatment that was put aside" aria-label="Forget the other treatment" onClick={() => commit(dropSecond(base(), focus))}>
         <X aria-hidden="true" size={13} />

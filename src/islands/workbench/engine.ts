@@ -208,7 +208,7 @@ export async function debleedStretch(micId: string, from: number, to: number): P
   if (!data || data.debled[micId]) return;
   const content = `stretch-${micId}-${from}-${Date.now()}`;
   layOver({ content, base: { content: mic.content, channel: mic.channel, frames: mic.frames }, from: Math.round(from), samples });
-  set({ data: { ...data, debled: { ...data.debled, [micId]: { key: '', content, share: 1, lossDb: 0 } } } });
+  set({ data: { ...data, debled: { ...data.debled, [micId]: { key: '', content, share: 1, lossDb: 0, stretch: { from: Math.round(from), to: Math.round(from) + samples.length } } } } });
 }
 
 let player: { context: AudioContext; node: AudioBufferSourceNode } | null = null;
