@@ -7,6 +7,7 @@ import { writeRecording } from '../demo/writeRecording';
 import { clean } from './clean';
 import { proposeFolder } from './debleed';
 import { analyseFolder } from './hits';
+import { imageOf } from './image';
 import { measureClean, measureHits, table } from './measure';
 
 const HELP = `fresh-gap: takes spill out of close-mic drum recordings
@@ -15,6 +16,7 @@ const HELP = `fresh-gap: takes spill out of close-mic drum recordings
   npx fresh-gap plan FOLDER --out plan.json                  propose a plan: hits, and a treatment for every mic that needs one
   npx fresh-gap hits FOLDER --out hits.json                  find every stroke of every drum
   npx fresh-gap spill FOLDER --out spill.json                how every drum reaches every mic
+  npx fresh-gap image FOLDER --mic FILE --drum DRUM --out FILE   what a drum (or the rest: cymbals) adds to a mic, as de-bleed tells it apart
   npx fresh-gap measure RAW CLEAN --truth FOLDER             figures of cleaned mics against the truth
   npx fresh-gap measure --hits TRUTH FOUND                   figures of found hits against true ones (hits.json each)
   npx fresh-gap demo FOLDER                                  write the demo recording and its truth
@@ -25,6 +27,7 @@ Options
   --files FOLDER     hits: MIDI, markers, labels and tick tracks of what was found
   --roles FILE       JSON of file names and roles, where names do not tell: {"04 Snare Bottom.wav": "snare-bottom"}
   --truth FOLDER     at each close mic its own drum alone, under the mic's name; late/ and hits.json in it
+  --mic, --drum      image: a file of the folder; kick, snare, hat, tom-1 ... or rest
   --only WHAT        clean: of the proposed plan only debleed, or only cut (gates and slices on the raw mics)
   --format FORMAT    24 (24-bit with dither, the default) or float (32-bit float)
   --json             results and errors as JSON on stdout
@@ -47,6 +50,8 @@ function parse(argv: string[]) {
         roles: { type: 'string' },
         files: { type: 'string' },
         only: { type: 'string' },
+        mic: { type: 'string' },
+        drum: { type: 'string' },
         truth: { type: 'string' },
         hits: { type: 'boolean', default: false },
         format: { type: 'string', default: '24' },
@@ -109,6 +114,14 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
       const { result } = await analyseFolder({ folder, roles: values.roles, out: values.out, what: command, files: command === 'hits' ? values.files : undefined, progress });
       if (!json) process.stdout.write(values.out ? `${values.out}\n` : `${JSON.stringify(result, null, 1)}\n`);
       return values.out ? { out: values.out } : result;
+    }
+    case 'image': {
+      if (!folder) throw usage('image needs a folder.');
+      const { mic, drum, out } = values;
+      if (!mic || !drum || !out) throw usage('image needs --mic, --drum and --out.');
+      const report = await imageOf({ folder, mic, drum, out, roles: values.roles, progress });
+      if (!json) process.stdout.write(`${report.out}\n`);
+      return report;
     }
     case 'measure': {
       const [second] = more;

@@ -1,5 +1,5 @@
 /**
- * How much spill a made recording has, set by what it means to its strokes: a trial of it, close mics only, is made, the peaks that other drums' strokes leave in
+ * How much spill a made recording has, set by what it means to its strokes: a trial of it (its first 30 s, close mics only) is made, the peaks that other drums' strokes leave in
  * each close mic are compared with the mic's own median stroke, and the mic hears the other drums that much more or less. Normal: spill peaks at the level of
  * soft strokes. Hard: over the median stroke's level minus 3 dB, over soft strokes by 10 dB and more. Easy: well under soft strokes.
  */
@@ -11,7 +11,7 @@ export type Spill = 'easy' | 'normal' | 'hard';
 /** Spill peaks against the own median stroke, dB. Toms get just this; snare and hat at most this; the kick is left as it is. */
 const PEAKS: Record<Spill, number> = { easy: -17, normal: -10, hard: -2 };
 const SPREAD = 1.5;
-const TRIAL_S = 60;
+const TRIAL_S = 30;
 
 const peakDb = (x: (i: number) => number, from: number, to: number) => {
   let p = 0;

@@ -97,7 +97,7 @@ describe('attack and note in Clean', () => {
     await s.page.keyboard.press('End');
     await saved(s.page);
     expect((await treatment())?.parts.n2Db).toBe(18);
-    await sees(s.page, '+18.0 at 400');
+    await sees(s.page, '18.0 at 400');
   });
 });
 

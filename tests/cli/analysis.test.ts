@@ -125,4 +125,16 @@ describe('fresh-gap clean without a plan', () => {
     expect(run('clean', mics, '--out', out('x'), '--only', 'gates')).toMatchObject({ status: 2, stderr: expect.stringContaining('debleed or cut') });
     expect(run('clean', mics, '--out', out('x'), '--only', 'cut', '--plan', out('plan.json')).status).toBe(2);
   });
+
+  it('writes what one drum adds to a mic, and says which can be told apart', () => {
+    const out = join(folder, 'kick in snare.wav');
+    const r = run('image', mics, '--mic', '03 Snare Top.wav', '--drum', 'kick', '--out', out);
+    expect(r.status, r.stderr).toBe(0);
+    const bytes = readFileSync(out);
+    expect(bytes.toString('latin1', 0, 4)).toBe('RIFF');
+    expect(bytes.length).toBeGreaterThan(13 * 48000 * 4);
+    const wrong = run('image', mics, '--mic', '03 Snare Top.wav', '--drum', 'cowbell', '--out', out);
+    expect(wrong.status).toBe(2);
+    expect(wrong.stderr).toContain('rest can');
+  }, 120_000);
 });

@@ -36,10 +36,17 @@ describe('plans of the first version', () => {
       const doc = { format: 'fresh-gap-plan', version: 1, sampleRate: 48000, frames: 1000, order: ['a'], mics: { a: { file: 'a.wav', channel: 0, name: 'A', role: 'tom-1', mix: { levelDb: 0, pan: 0 }, treatment: { gate } } } };
       const [{ id }] = await sql`insert into recording (name) values ('old') returning id`;
       await sql`insert into plan (recording_id, doc) values (${id}, ${sql.json(doc as never)})`;
+      const edit = { label: 'gate off', changes: [{ path: ['mics', 'a', 'treatment'], before: { gate }, after: { gate: { ...gate, on: false } } }, { path: ['mics', 'a', 'name'], before: 'A', after: 'B' }] };
+      await sql`insert into plan_edit (recording_id, seq, edit) values (${id}, 1, ${sql.json(edit as never)})`;
       await migrate(sql, MIGRATIONS);
+      // history grows with what it holds, and loses nothing
+      const [kept] = await sql`select edit from plan_edit where recording_id = ${id}`;
+      expect(kept.edit.changes[0].before).toMatchObject({ parts: { on: false }, closings: {}, gate: { ...gate, keepDoubtful: false } });
+      expect(kept.edit.changes[0].after.gate.on).toBe(false);
+      expect(kept.edit.changes[1]).toEqual(edit.changes[1]);
       const [row] = await sql`select doc from plan where recording_id = ${id}`;
       const plan = parsePlan(row.doc);
-      expect(plan).toMatchObject({ version: 3, hits: {}, thresholds: {} });
+      expect(plan).toMatchObject({ version: 4, hits: {}, thresholds: {} });
       expect(plan.mics.a.treatment).toMatchObject({ gaps: {}, gate: { ...gate, keyBy: 'level' } });
       // a plan file of the first version opens just so
       expect(parsePlan(doc)).toEqual(plan);

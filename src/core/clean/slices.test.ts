@@ -58,7 +58,7 @@ describe('slices from hits', () => {
   it('ring as long as the drum does: louder strokes longer, and not into the spill', () => {
     expect(ringMs(RING, 1, -48)).toBe(800);
     expect(tailMs({ ...SLICE_DEFAULTS, ringDb: 48 }, RING, 0.1)).toBeLessThan(tailMs({ ...SLICE_DEFAULTS, ringDb: 48 }, RING, 1));
-    // a stroke of -20 dB under a spill of -25 dB keeps 34 dB of its own decay
+    // a stroke of -20 dB under a spill of -25 dB keeps 34 dB of its own decay, unless another share is set
     expect(tailMs({ ...SLICE_DEFAULTS, ringDb: 48 }, { ...RING, spillDb: -25 }, 0.1)).toBe(570);
     // loud stroke over much spill ends sooner
     expect(tailMs({ ...SLICE_DEFAULTS, ringDb: 70 }, { ...RING, spillDb: -40 }, 1)).toBe(670);

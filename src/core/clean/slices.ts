@@ -68,9 +68,8 @@ export const GUARD_BEFORE_S = 0.002;
 export const GUARD_AFTER_S = 0.005;
 /** Where a foreign stroke falls into the lead, it begins this long after it. */
 const AFTER_FOREIGN_S = 0.004;
-/** A tail is at least this long, and a natural one keeps this much of the stroke's own decay, whatever the spill and however soft. */
+/** A tail is at least this long. */
 const LEAST_TAIL_S = 0.03;
-const OWN_DECAY_DB = 34;
 /** A foreign stroke nearer than this after the attack cannot end a tail. */
 const TOO_NEAR_S = 0.05;
 const NATURAL_WITHOUT_RING_MS = 600;
@@ -97,7 +96,7 @@ export function tailMs(s: SliceSettings, ring: Ring | null, strength: number): n
   if (s.tailBy === 'fixed') return s.tailMs;
   if (!ring) return NATURAL_WITHOUT_RING_MS;
   const own = 20 * Math.log10(Math.max(strength, 1e-3));
-  return ringMs(ring, strength, Math.min(Math.max(-s.ringDb, ring.spillDb), own - OWN_DECAY_DB));
+  return ringMs(ring, strength, Math.min(Math.max(-s.ringDb, ring.spillDb), own - s.ownDb));
 }
 
 /** A stretch that a person kept has no attack to guard. */

@@ -28,8 +28,8 @@ const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
   (old) => ({ ...old, mics: eachTreatment(old.mics, (t) => ({ ...t, gate: { keyBy: 'level', hitMin: 0, softDb: 0, ...(t.gate as Raw) }, gaps: {} })), hits: {}, thresholds: {} }),
   // 3: de-bleed, slices, tail damping, how drums ring
   (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, debleed: { on: false, depthDb: 40, attackMs: 0 }, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS })), (m) => ({ ...m, ring: null })) }),
-  // 4: amounts by drum and a range for de-bleed, attack and note parts, closing low-passes, a second treatment
-  (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, debleed: { ...DEBLEED_DEFAULTS, ...(t.debleed as Raw) }, parts: PARTS_DEFAULTS, closings: {} })), (m) => ({ ...m, second: null })) }),
+  // 4: amounts by drum and a range for de-bleed, doubtful hits for gates, attack and note parts, closing low-passes, a second treatment
+  (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, gate: { keepDoubtful: false, ...(t.gate as Raw) }, slices: { ownDb: 34, ...(t.slices as Raw) }, debleed: { ...DEBLEED_DEFAULTS, ...(t.debleed as Raw) }, parts: PARTS_DEFAULTS, closings: {} })), (m) => ({ ...m, second: null })) }),
 ];
 
 /** Throws PLAN_INVALID where this is no plan at all, PLAN_VERSION where it comes from a newer program. */

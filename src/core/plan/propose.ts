@@ -15,10 +15,10 @@ import { roleOf } from './roles';
 
 /** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second: later where de-bleed has left little to close for. */
 const RAW = { heldDb: -32, goneDb: -52 };
-const DEBLED = { heldDb: -56, goneDb: -76 };
+const DEBLED = { heldDb: -52, goneDb: -70 };
 /** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. */
 const HAT = { times: 2, leastMs: 600 };
-const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 54 };
+const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 54, ownDb: 44 };
 const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
 
 /** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */
@@ -47,7 +47,7 @@ function proposeCut(mic: PlanMic, strokes: number, kept: boolean): Treatment | n
   if (kind === 'tom') return { ...mic.treatment, gate: { ...gate, on: false }, slices: { ...slices, ...TOM, ...(kept ? DEBLED_TOM : {}) } };
   // what spills into a raw hat mic is the kit; once de-bled, what is left between its strokes is only a remainder
   if (kind === 'kick' || kind === 'snare' || (kind === 'hat' && kept)) {
-    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, ...gateTimes(mic.ring, kept, kind) }, slices: { ...slices, on: false } };
+    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, keepDoubtful: kept, ...gateTimes(mic.ring, kept, kind) }, slices: { ...slices, on: false } };
   }
   return null;
 }

@@ -4,6 +4,8 @@
  */
 import type { Kind } from '../hits/kinds';
 import { kindOf } from '../hits/kinds';
+import type { DebleedSettings } from '../params/debleedParams';
+import type { PartsSettings } from '../params/partsParams';
 import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
 import { SLICE_DEFAULTS, type SliceSettings, TAIL_DEFAULTS, type TailSettings } from '../params/sliceParams';
 import { type Change, type Edit, type Json, sameJson } from './edits';
@@ -20,6 +22,9 @@ export interface NamedSettings {
   readonly gate: GateSettings;
   readonly slices: SliceSettings;
   readonly tail: TailSettings;
+  /** What older ones lack stays as the mic has it. */
+  readonly debleed?: DebleedSettings;
+  readonly parts?: PartsSettings;
 }
 
 export interface StartingPoint {
@@ -52,10 +57,10 @@ export const pointsFor = (role: string): readonly StartingPoint[] => {
   return drum ? STARTING_POINTS.filter((p) => p.kinds.includes(kindOf(drum))) : [];
 };
 
-function editTo(plan: Plan, micId: string, label: string, wanted: { gate: GateSettings; slices: SliceSettings; tail: TailSettings }): Edit {
+function editTo(plan: Plan, micId: string, label: string, wanted: Pick<NamedSettings, 'gate' | 'slices' | 'tail' | 'debleed' | 'parts'>): Edit {
   const { treatment } = plan.mics[micId];
-  const changes: Change[] = (['gate', 'slices', 'tail'] as const).flatMap((part) =>
-    sameJson(treatment[part], wanted[part]) ? [] : [{ path: ['mics', micId, 'treatment', part], before: treatment[part] as unknown as Json, after: wanted[part] as unknown as Json }],
+  const changes: Change[] = (['gate', 'slices', 'tail', 'debleed', 'parts'] as const).flatMap((part) =>
+    wanted[part] === undefined || sameJson(treatment[part], wanted[part]) ? [] : [{ path: ['mics', micId, 'treatment', part], before: treatment[part] as unknown as Json, after: wanted[part] as unknown as Json }],
   );
   return { label: `${plan.mics[micId].name}: ${label}`, changes };
 }
@@ -68,10 +73,11 @@ export function applyPoint(plan: Plan, micId: string, p: StartingPoint): Edit {
 
 /** A mic's settings under a name. A key mic belongs to the recording and stays out. */
 export function namedSettings(plan: Plan, micId: string, name: string): NamedSettings {
-  const { gate, slices, tail } = plan.mics[micId].treatment;
-  return { format: SETTINGS_FORMAT, version: 1, name, gate: { ...gate, keyFrom: '' }, slices, tail };
+  const { gate, slices, tail, debleed, parts } = plan.mics[micId].treatment;
+  // amounts belong to the other drums of one kit
+  return { format: SETTINGS_FORMAT, version: 1, name, gate: { ...gate, keyFrom: '' }, slices, tail, debleed: { ...debleed, amounts: {} }, parts };
 }
 
 /** A mic's settings become saved ones; its key mic stays. */
 export const applyNamed = (plan: Plan, micId: string, s: NamedSettings): Edit =>
-  editTo(plan, micId, s.name, { gate: { ...s.gate, keyFrom: plan.mics[micId].treatment.gate.keyFrom }, slices: s.slices, tail: s.tail });
+  editTo(plan, micId, s.name, { gate: { ...s.gate, keyFrom: plan.mics[micId].treatment.gate.keyFrom }, slices: s.slices, tail: s.tail, debleed: s.debleed && { ...s.debleed, amounts: plan.mics[micId].treatment.debleed.amounts }, parts: s.parts });

@@ -12,6 +12,7 @@ import { Toggle } from '../shared/Toggle';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { CurveChart } from './CurveChart';
 import { Fold } from './Fold';
+import { SwitchRow } from './ChoiceRow';
 import { ParamRow } from './ParamRow';
 
 type NumberId = { [K in keyof GateSettings]: (typeof GATE_PARAMS)[K] extends { kind: 'number' } ? K : never }[keyof GateSettings];
@@ -74,6 +75,7 @@ export function GatePanel() {
       </Fold>}
       <Fold title="Level" note={byHits ? 'by strength' : `opens ${formatNumber(GATE_PARAMS.thresholdDb, gate.thresholdDb)}`} {...fold('level')}>
         {(byHits ? BY_HITS : LEVEL).map((id) => row(id, id === 'kneeDb' ? { disabled: isHardGate(gate) } : {}))}
+        {byHits && <SwitchRow param={GATE_PARAMS.keepDoubtful} value={gate.keepDoubtful} onChange={(keepDoubtful) => put({ keepDoubtful })} />}
         {row('outputDb')}
       </Fold>
       <Fold title="Time" note={`release ${formatNumber(GATE_PARAMS.releaseMs, gate.releaseMs)}`} {...fold('time')}>

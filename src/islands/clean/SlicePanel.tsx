@@ -70,6 +70,7 @@ export function SlicePanel() {
         <SwitchRow param={SLICE_PARAMS.clearLead} value={s.clearLead} onChange={(clearLead) => put({ clearLead })} />
         <ChoiceRow id="tailBy" param={SLICE_PARAMS.tailBy as never} value={s.tailBy} onChange={(tailBy) => put({ tailBy })} />
         {s.tailBy === 'natural' ? row('ringDb') : row('tailMs')}
+        {s.tailBy === 'natural' && row('ownDb')}
         <SwitchRow param={SLICE_PARAMS.endBefore} value={s.endBefore} onChange={(endBefore) => put({ endBefore })} />
         {row('gapDb')}
       </Fold>
