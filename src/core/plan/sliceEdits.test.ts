@@ -5,7 +5,8 @@ import { applyEdit, invertEdit } from './edits';
 import { carryOver, outlook, siblings } from './carryOver';
 import { liveTreatment, sliceInput, slicesOf } from './live';
 import { type Plan, createPlan } from './plan';
-import { proposePlan } from './propose';
+import { SLICE_PARAMS } from '../params/sliceParams';
+import { gateTimes, proposePlan } from './propose';
 import { isUntouched } from './plan';
 import { dropSlices, editSlices, editTail, joinSlices, keepStretch, moveEdges, resetSlices, setFades, splitSlice } from './sliceEdits';
 
@@ -114,6 +115,28 @@ describe('carrying over', () => {
     // what was changed at single slices stays with its mic
     expect(done.mics[b].treatment.sliceEdits).toEqual({});
     expect(done.mics[b].treatment.gate).toEqual(two.mics[b].treatment.gate);
+  });
+});
+
+describe('a plan proposed after de-bleed', () => {
+  it('de-bleeds the mics it is computed for, gates the hat too, and keeps more of soft strokes', () => {
+    const kept = new Set(fresh.order);
+    const p = applyEdit(fresh, proposePlan(fresh, isUntouched, kept));
+    for (const id of fresh.order) {
+      const t = p.mics[id].treatment;
+      expect(t.debleed.on, id).toBe(true);
+      expect(t.debleed.amounts).toEqual({});
+      if (t.slices.on) expect(t.slices.ownDb).toBeGreaterThan(SLICE_PARAMS.ownDb.default);
+      if (t.gate.on) expect(t.gate).toMatchObject({ keyBy: 'hits', keepDoubtful: true });
+    }
+    const plain = applyEdit(fresh, proposePlan(fresh, isUntouched));
+    for (const id of fresh.order) expect(plain.mics[id].treatment.gate.keepDoubtful).toBe(false);
+  });
+
+  it("holds a hat's gate far longer than its ring: open strokes ring longest", () => {
+    const ring = { decayDb: Array.from({ length: 100 }, (_, i) => -2 * i), spillDb: -60, topDb: -6 };
+    expect(gateTimes(ring, true, 'hat').holdMs).toBeGreaterThanOrEqual(2 * gateTimes(ring, true, 'snare').holdMs);
+    expect(gateTimes(ring, true, 'hat').holdMs).toBeGreaterThanOrEqual(600);
   });
 });
 

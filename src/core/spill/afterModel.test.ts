@@ -49,6 +49,21 @@ describe("following a drum's own decay", () => {
     expect(db(energy(difference, 0, n), energy(own, 0, n))).toBeLessThan(-40);
   });
 
+  it('leaves a drum its ring where it is struck so often that it never falls silent', () => {
+    // every 0.45 s, ringing 0.9 s: what is there before a stroke is the drum itself
+    const often = Array.from({ length: 24 }, (_, k) => Math.round((0.5 + 0.45 * k) * RATE));
+    const dense = drum(often, (k) => (k % 3 === 0 ? 1 : 0.4));
+    const out = followRing(dense, RATE, often);
+    expect(db(energy(out.map((v, i) => v - dense[i]), 0, n), energy(dense, 0, n))).toBeLessThan(-20);
+  });
+
+  it('adds up strokes of a roll: they ring on together', () => {
+    const roll = STROKES.flatMap((at) => [0, 0.09, 0.18, 0.27].map((d) => Math.round(at + d * RATE)));
+    const x = drum(roll);
+    const out = followRing(x, RATE, roll);
+    expect(db(energy(out.map((v, i) => v - x[i]), 0, n), energy(x, 0, n))).toBeLessThan(-20);
+  });
+
   it('needs three strokes to say how a drum rings', () => {
     expect(followRing(own, RATE, STROKES.slice(0, 2))).toBe(own);
   });

@@ -4,6 +4,7 @@ import { createGaussian, createRng } from '../dsp/rng';
 import type { MicReader } from '../render';
 import { createBins, packed, padded } from './bins';
 import { type DebleedJob, LEARN_S, chooseStretches, createHand, learnModel, ownTargets, separateTargets } from './crew';
+import { computeImages, sourcesOf, targetsOf } from './image';
 import { activity, describeKit } from './kit';
 import { HOP, createTransform, framesOf } from './transform';
 
@@ -277,4 +278,30 @@ describe('describing a kit', () => {
       }),
     );
   });
+});
+
+describe('images', () => {
+  it('of all drums and the rest in a mic sum to it, noise and what lies over 16 kHz left out', async () => {
+    const { n, strokes, mics } = twoDrums(0.25, 7);
+    const kit = describeKit(RATE, [{ own: 'kick', overhead: false }, { own: 'snare', overhead: false }, { own: null, overhead: true }]);
+    const job: DebleedJob = { kit, frames: n, readers: mics.map(readerOf), hits: strokes, hands: [createHand()] };
+    const model = await learnModel({ ...job, rounds: 4 });
+    expect(sourcesOf(kit)).toEqual(['kick', 'snare', 'rest']);
+    expect(targetsOf(kit, 1, 'kick')).toEqual([[1, 0]]);
+    expect(targetsOf(kit, 1, 'rest').map(([, s]) => s)).toEqual([2, 3, 4]);
+    expect(targetsOf(kit, 1, 'cowbell')).toEqual([]);
+    const [from, to] = [RATE, 4 * RATE];
+    const images = await computeImages({ ...job, model, wanted: ['kick', 'snare', 'rest'].map((source) => ({ mic: 0, source })), from, to });
+    let [error, all] = [0, 0];
+    for (let i = 0; i < to - from; i++) {
+      error += (images[0][i] + images[1][i] + images[2][i] - mics[0][from + i]) ** 2;
+      all += mics[0][from + i] ** 2;
+    }
+    expect(10 * Math.log10(error / all)).toBeLessThan(-25);
+    // a stretch of the song is what the song has there
+    const [part] = await computeImages({ ...job, model, wanted: [{ mic: 0, source: 'snare' }], from: 2 * RATE, to: 3 * RATE });
+    let worst = 0;
+    for (let i = 0; i < RATE; i++) worst = Math.max(worst, Math.abs(part[i] - images[1][RATE + i]));
+    expect(worst).toBeLessThan(0.02);
+  }, 60_000);
 });
