@@ -37,6 +37,9 @@ interface QuickModel {
 /** The last one learnt in a hurry. */
 let last: QuickModel | null = null;
 let turn: Promise<unknown> = Promise.resolve();
+/** Asked for and not done; more than MOST_WAITING are sent away. */
+let waiting = 0;
+const MOST_WAITING = 4;
 
 async function learnQuickly(o: Pick<DebleedJob, 'kit' | 'frames' | 'readers' | 'hits' | 'hands'>, from: number, to: number, key: string): Promise<DebleedModel> {
   if (last?.key === key && last.from === from) return last.model;
@@ -68,7 +71,7 @@ async function quickly(sql: Sql, recordingId: string, o: ImageInput & { from: nu
   return { samples, quick: true };
 }
 
-/** What `source` adds to a mic in frames `from` to `to`. Throws NOT_FOUND, DEBLEED_NO_HITS, BAD_REQUEST. */
+/** What `source` adds to a mic in frames `from` to `to`. Throws NOT_FOUND, DEBLEED_NO_HITS, BAD_REQUEST, NOT_READY (too many ask). */
 export function listenTo(sql: Sql, recordingId: string, o: ImageInput & { from: number; to: number }, thread = handFile()): Promise<Heard> {
   const work = async (): Promise<Heard> => {
     const state = await getPlan(sql, recordingId);
@@ -83,7 +86,11 @@ export function listenTo(sql: Sql, recordingId: string, o: ImageInput & { from: 
     const [samples] = await withHands((hands) => computeImages({ ...open.job, hands, from: o.from, to }), undefined, thread);
     return { samples, quick: false };
   };
-  const result = turn.then(work);
+  if (waiting >= MOST_WAITING) return Promise.reject(new FreshGapError('NOT_READY', 'Several stretches are being computed already.'));
+  waiting++;
+  const result = turn.then(work).finally(() => {
+    waiting--;
+  });
   turn = result.catch(() => {});
   return result;
 }

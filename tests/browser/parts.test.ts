@@ -167,3 +167,28 @@ describe('what de-bleed takes out', () => {
     expect((await treatment())?.debleed.amounts).toEqual({});
   });
 });
+
+describe('the kit with and without a mic\'s spill', () => {
+  it('lets the chosen mic be heard as it came, or only de-bled, whatever is planned for it', async () => {
+    await s.page.goto(`${s.url}/recordings/${new URL(s.page.url()).pathname.split('/')[2]}/spill`);
+    await s.page.waitForFunction(() => window.freshGap?.store.getState().plan != null);
+    const cell = await s.page.waitForSelector('button[aria-label^="Kick in Tom 1:"]');
+    await cell?.click();
+    const heard = async () => {
+      await s.page.evaluate((m) => window.freshGap.store.setState({ focus: m, alone: true, listen: 'after' }), tom);
+      return (await rendered(s.page, FROM, N))[0];
+    };
+    await press(s.page, 'With its spill');
+    expect(await s.page.evaluate(() => { const b = window.freshGap.store.getState(); return [b.alone, b.spillOf]; })).toEqual([false, 'with']);
+    const raw = await heard();
+    await press(s.page, 'Without');
+    const clean = await heard();
+    expect(energy(minus(raw, clean))).toBeGreaterThan(1e-3 * energy(raw));
+    await s.page.evaluate(() => window.freshGap.store.setState({ alone: true, listen: 'before' }));
+    expect(10 * Math.log10(energy(minus((await rendered(s.page, FROM, N))[0], raw)) / energy(raw) + 1e-20)).toBeLessThan(-90);
+    // elsewhere it is heard as planned
+    await s.page.keyboard.press('Space');
+    await press(s.page, 'Clean');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().spillOf === 'planned');
+  });
+});

@@ -47,6 +47,16 @@ describe('the spill map', () => {
     await s.page.keyboard.press('Space');
   });
 
+  it('lets one drum be heard alone in a mic, told apart in a hurry before de-bleed is computed; no other site may ask for it', async () => {
+    const cell = await s.page.waitForSelector('button[aria-label^="Kick in Tom 1:"]');
+    await cell?.click();
+    await press(s.page, 'Kick alone');
+    await sees(s.page, 'Told apart in a hurry', 90_000);
+    const address = `${s.url}/bulk/recordings/${new URL(s.page.url()).pathname.split('/')[2]}/listen?mic=x&source=kick&from=0&to=100`;
+    expect((await fetch(address, { headers: { 'sec-fetch-site': 'cross-site' } })).status).toBe(403);
+    expect((await fetch(address)).status).toBe(404);
+  });
+
   it('says what each mic calls for, and proposes it in one step that undo takes back', async () => {
     await sees(s.page, 'What it calls for');
     await sees(s.page, 'Spill is wanted');

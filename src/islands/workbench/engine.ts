@@ -285,7 +285,7 @@ export function startEngine(onError: (e: unknown) => void): () => void {
     render: (from: number, frames: number) => {
       const b = get();
       const p = b.plan as Plan;
-      return renderOffline({ rate: b.data?.recording.sampleRate ?? 0, frames: b.data?.recording.frames ?? 0, mics: transportMics(b), treatments: p.order.map((id) => liveTreatment(p, id)), monitor: monitorOf(b) }, from, frames, b.loopOn ? b.loop : null);
+      return renderOffline({ rate: b.data?.recording.sampleRate ?? 0, frames: b.data?.recording.frames ?? 0, mics: transportMics(b), treatments: p.order.map((id) => heardTreatment(b, p, id)), monitor: monitorOf(b) }, from, frames, b.loopOn ? b.loop : null);
     },
     heardAt,
   };

@@ -89,6 +89,9 @@ async function events(req: IncomingMessage, res: ServerResponse, recordingId: st
 }
 
 async function listen(req: IncomingMessage, res: ServerResponse, recordingId: string) {
+  // it costs seconds of computing: no other site's page may ask for it, not even blindly
+  const site = req.headers['sec-fetch-site'];
+  if (site !== undefined && site !== 'same-origin' && site !== 'none') throw new FreshGapError('BAD_ORIGIN', `A ${site} page may not ask for this.`);
   const q = new URL(req.url ?? '/', 'http://localhost').searchParams;
   const source = q.get('source') ?? '';
   if (!/^[a-z][a-z0-9-]{0,39}$/.test(source)) throw new FreshGapError('BAD_REQUEST', 'source must be a drum or rest.');
