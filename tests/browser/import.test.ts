@@ -55,7 +55,7 @@ describe('taking files in', () => {
     const id = new URL(page.url()).pathname.split('/')[2];
     const rows = await sql`select name from source_file where recording_id = ${id} order by name`;
     expect(rows.map((r) => r.name)).toEqual(['01_KIK.wav', '02 SN TOP.wav', '05-FT.wav', 'OH.wav']);
-    const [{ lost }] = await sql`select count(*)::int as lost from audio_chunk where audio_id not in (select audio_id from source_file)`;
+    const [{ lost }] = await sql`select count(*)::int as lost from audio_chunk where audio_id not in (select audio_id from source_file union select audio_id from debled_mic union select audio_id from drum_image)`;
     expect(lost).toBe(0);
     const roles = await page.evaluate(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).map((m) => `${m.file} ${m.role}`).sort());
     expect(roles).toEqual(['01_KIK.wav kick-in', '02 SN TOP.wav snare-top', '05-FT.wav tom-1', 'OH.wav overhead-left', 'OH.wav overhead-right']);

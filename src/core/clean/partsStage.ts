@@ -108,8 +108,8 @@ export function createParts(rate: number): PartsStage {
   const equalisers = { a: createEqualiser(rate), n: createEqualiser(rate) };
   let live: LiveParts | null = null;
   let [gainA, gainN] = [1, 1];
-  // samples seen, and spectra made
-  let count = 0;
+  // samples seen (from a whole ring on), and spectra made
+  let count = room;
   let made = 0;
   let [attackOut, noteOut] = [new Float32Array(4096), new Float32Array(4096)];
 
@@ -118,10 +118,11 @@ export function createParts(rate: number): PartsStage {
     const middle = (made - 1 - BESIDE + span) % span;
     const X = spectra[middle];
     const w = attackShare(rate, t, lastFrame - size / 2);
-    const first = count - size - BESIDE * hop;
+    // a whole number of rings later, so that no index is under 0
+    const first = count - size - BESIDE * hop + 2 * room;
     const steady = 10 ** (t.settings.steadyDb / 10);
     if (w === 0) {
-      for (let i = 0; i < size; i++) note[(first + i + 2 * room) % room] += 0.5 * window[i] ** 2 * came[(first + i + 2 * room) % room];
+      for (let i = 0; i < size; i++) note[(first + i) % room] += 0.5 * window[i] ** 2 * came[(first + i) % room];
       return;
     }
     const level = levels[middle];
@@ -141,7 +142,23 @@ export function createParts(rate: number): PartsStage {
       }
     }
     fft.inverseTransform(time, full);
-    for (let i = 0; i < size; i++) note[(first + i + 2 * room) % room] += 0.5 * window[i] * time[2 * i];
+    for (let i = 0; i < size; i++) note[(first + i) % room] += 0.5 * window[i] * time[2 * i];
+  }
+
+  /** Off: a delay, in pieces that meet no end of the ring. */
+  function delay(io: Float32Array, from: number, n: number) {
+    for (let i = 0; i < n; ) {
+      const at = count % room;
+      const out = (count - latency + room) % room;
+      const m = Math.min(n - i, size, room - at, room - out);
+      for (let k = 0; k < m; k++) {
+        const x = io[from + i + k];
+        io[from + i + k] = came[out + k];
+        came[at + k] = x;
+      }
+      count += m;
+      i += m;
+    }
   }
 
   function analyse() {
@@ -177,25 +194,26 @@ export function createParts(rate: number): PartsStage {
       equalisers.n.set(s, 'n');
     },
     process(io, from, n, outFrame) {
-      if (attackOut.length < n) [attackOut, noteOut] = [new Float32Array(n), new Float32Array(n)];
       const t = live;
+      if (!t) {
+        delay(io, from, n);
+        return;
+      }
+      if (attackOut.length < n) [attackOut, noteOut] = [new Float32Array(n), new Float32Array(n)];
       for (let i = 0; i < n; i++) {
         const at = count % room;
         came[at] = io[from + i];
         count++;
-        if (t && count % hop === 0) {
+        if (count % hop === 0) {
           analyse();
           separate(t, outFrame + i + latency - BESIDE * hop);
         }
         const out = (count - 1 - latency + 2 * room) % room;
         const x = came[out];
-        if (t) {
-          noteOut[i] = note[out];
-          attackOut[i] = x - note[out];
-        } else io[from + i] = x;
+        noteOut[i] = note[out];
+        attackOut[i] = x - note[out];
         note[out] = 0;
       }
-      if (!t) return;
       equalisers.a.process(attackOut, n);
       equalisers.n.process(noteOut, n);
       for (let i = 0; i < n; i++) io[from + i] = gainA * attackOut[i] + gainN * noteOut[i];
@@ -207,7 +225,7 @@ export function createParts(rate: number): PartsStage {
       for (const s of spectra) s.fill(0);
       equalisers.a.reset();
       equalisers.n.reset();
-      count = 0;
+      count = room;
       made = 0;
     },
   };

@@ -18,7 +18,7 @@ export interface Analysis {
 }
 
 /** Raised whenever the same audio would give another result. */
-export const ANALYSIS_VERSION = 6;
+export const ANALYSIS_VERSION = 7;
 
 const SILENT = 10 ** (-90 / 20);
 /** A mic that hears its drum this much later than others do was moved. */

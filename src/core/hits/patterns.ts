@@ -3,6 +3,7 @@
  * events that the drum dominates, refitted three times; cymbals and unknown sources as nuisance patterns from what the drums do
  * not explain.
  */
+import { firstIndex } from '../dsp/search';
 import { quantile } from './candidates';
 import { evidence } from './evidence';
 import { BANDS, PATTERNS } from './kinds';
@@ -85,6 +86,19 @@ const followsStronger = (s: Source, i: number): boolean => {
   return false;
 };
 
+/** Where two toms hear a stroke as loud as their loudest, its owner is the one to which it is this much closer, dB: the mic of a tom that nobody plays has no louder. */
+const CLOSER_DB = 3;
+const SAME_STROKE_S = 0.012;
+
+/** How close the stroke of event `i` of `s` is to another tom, by that tom's own event there, dB; null where it has none. */
+function closenessIn(song: Song, s: Source, i: number, drum: string): number | null {
+  const q = song.sources.get(drum) as Source;
+  if (!q.closeness) return null;
+  let best: number | null = null;
+  for (let j = firstIndex(q.n, (k) => q.time[k] > s.time[i] - SAME_STROKE_S); j < q.n && q.time[j] < s.time[i] + SAME_STROKE_S; j++) best = Math.max(best ?? -99, q.closeness[j]);
+  return best;
+}
+
 /** Events that a drum dominates beyond doubt, at most 30, best first. */
 function seedEvents(song: Song, s: Source): number[] {
   const { cells, drums } = song;
@@ -103,7 +117,11 @@ function seedEvents(song: Song, s: Source): number[] {
     const own = level(s.drum, i);
     // the body of a stroke that swells after its click is no stroke of its own
     if (own <= -25 || followsStronger(s, i)) continue;
-    const others = drums.filter((d) => d !== s.drum).map((d) => level(d, i));
+    const toms = s.closeness ? drums.filter((d) => d !== s.drum).map((d) => ({ d, close: closenessIn(song, s, i, d) })) : [];
+    const mine = s.closeness?.[i] ?? 0;
+    if (toms.some((t) => t.close !== null && t.close > mine + CLOSER_DB)) continue;
+    const further = new Set(toms.filter((t) => t.close !== null && t.close < mine - CLOSER_DB).map((t) => t.d));
+    const others = drums.filter((d) => d !== s.drum && !further.has(d)).map((d) => level(d, i));
     const lead = own - (others.length ? Math.max(...others) : -30);
     if (s.closeness) {
       const heard = Math.max(...foreign.map((m) => rise(i, m)));

@@ -15,7 +15,7 @@ import type { DebleedModel } from './learn';
 import { ownLossDb, shareByLoss } from './ownLoss';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 1;
+export const DEBLEED_VERSION = 2;
 /** Hits nearer than this are the same stroke, seconds. */
 const SAME_S = 0.02;
 /** Hats are struck too often for their decay to take much down. */
