@@ -21,7 +21,7 @@ import { getPlan } from './sql/plans';
 export const LISTEN_S = 12;
 /** A hurried model is learnt from at least so much, in so many rounds. */
 const QUICK_S = 8;
-const QUICK_ROUNDS = 4;
+const QUICK_ROUNDS = 3;
 
 export interface Heard {
   samples: Float32Array;
