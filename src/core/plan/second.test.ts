@@ -17,6 +17,9 @@ describe('a second treatment', () => {
     expect(over.mics[id].treatment).toEqual(plan.mics[id].treatment);
     expect(over.mics[id].second?.parts.noteDb).toBe(-6);
     expect(applyEdit(over, invertEdit(changeOver(changed, id)))).toEqual(changed);
+    // a key mic that has gone meanwhile is not brought back
+    const lost = { ...changed, mics: { ...changed.mics, [id]: { ...changed.mics[id], second: { ...plan.mics[id].treatment, gate: { ...plan.mics[id].treatment.gate, keyFrom: 'gone' } } } } };
+    expect(applyEdit(lost, changeOver(lost, id)).mics[id].treatment.gate.keyFrom).toBe('');
     const gone = applyEdit(over, dropSecond(over, id));
     expect(gone.mics[id].second).toBeNull();
     expect(changeOver(gone, id).changes).toEqual([]);
