@@ -15,7 +15,7 @@ const { build } = await import('esbuild');
 const folder = mkdtempSync(join(tmpdir(), 'fresh-gap-bench-'));
 const file = join(folder, 'bench.mjs');
 try {
-  await build({ absWorkingDir: ROOT, entryPoints: { bench: 'src/bench/bench.ts', 'debleed.thread': 'src/node/debleed.thread.ts' }, outdir: folder, outExtension: { '.js': '.mjs' }, bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning' });
+  await build({ absWorkingDir: ROOT, entryPoints: { bench: 'src/bench/bench.ts', 'hand.thread': 'src/node/hand.thread.ts' }, outdir: folder, outExtension: { '.js': '.mjs' }, bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning' });
   await import(pathToFileURL(file).href);
 } finally {
   rmSync(folder, { recursive: true, force: true });

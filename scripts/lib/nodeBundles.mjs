@@ -12,7 +12,7 @@ export const ENTRIES = {
   worker: 'src/server/worker.ts',
   'job.thread': 'src/server/jobs/job.thread.ts',
   'demo.thread': 'src/demo/demo.thread.ts',
-  'debleed.thread': 'src/node/debleed.thread.ts',
+  'hand.thread': 'src/node/hand.thread.ts',
   cli: 'src/cli/cli.ts',
 };
 

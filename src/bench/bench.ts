@@ -91,8 +91,8 @@ const mics = made.audio.slice(0, 11).map((a) => {
   return song;
 });
 const started = performance.now();
-const found = await analyse(RATE, made.mics.slice(0, 11).map((m) => m.role), made.mics.slice(0, 11).map((m) => m.name), (m) => mics[m]);
-row(`analysis of ${mics.length} mics, ${Object.values(found.drums).flat().length} hits (one thread)`, performance.now() - started);
+const found = await withHands((hands) => analyse(RATE, made.mics.slice(0, 11).map((m) => m.role), made.mics.slice(0, 11).map((m) => m.name), (m) => mics[m], undefined, undefined, hands));
+row(`analysis of ${mics.length} mics, ${Object.values(found.drums).flat().length} hits (all cores)`, performance.now() - started);
 
 // de-bleed of the same, on all cores: its two parts by when the progress passes from one to the other
 const times: Record<string, number> = {};

@@ -1,7 +1,7 @@
 /** De-bleed of a folder's mics, on all cores. */
 import type { Kept } from '../core/clean/debleedMix';
 import { applyEdit } from '../core/plan/edits';
-import { countedHits, liveTreatment } from '../core/plan/live';
+import { liveTreatment, possibleHits } from '../core/plan/live';
 import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
 import { mergeAnalysis } from '../core/plan/planHits';
 import { proposePlan } from '../core/plan/propose';
@@ -71,7 +71,7 @@ export async function debleedFolder(o: { folder: string; plan: Plan; progress(te
   const mics = await openMics(o.folder);
   try {
     const ids = mics.sources.map((s) => plan.order.find((id) => plan.mics[id].file === s.file && plan.mics[id].channel === s.channel) as string);
-    const hits = Object.fromEntries([...countedHits(plan)].map(([d, list]) => [d, list.map((h) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: 1 }))]));
+    const hits = possibleHits(plan);
     const wanted = ids.flatMap((id, mic) => (plan.mics[id].treatment.debleed.on ? liveTreatment(plan, id).debleed?.left ?? [] : []).map(({ source }) => ({ mic, source })));
     const result = await debleedMics(mics, ids.map((id) => plan.mics[id].role), hits, o.progress, wanted);
     const imagesOf = (mic: number) => Object.fromEntries(wanted.flatMap((w, i) => (w.mic === mic ? [[w.source, result.images[i]] as const] : [])));

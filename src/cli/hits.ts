@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path';
 import { type Analysis, analyse } from '../core/hits/analyse';
 import { THRESHOLD } from '../core/hits/detectHits';
 import { ROLES, roleOf } from '../core/plan/roles';
+import { withHands } from '../node/hands';
 import { deliverHits } from '../server/deliverHits';
 import { type FolderMics, openMics } from './mics';
 
@@ -56,11 +57,12 @@ async function writeHitFiles(folder: string, mics: FolderMics, found: HitsFile):
 /** The analysis of a folder's mics; progress and notes go to `progress`. */
 export async function listen(mics: FolderMics, progress: (text: string) => void): Promise<Analysis> {
   let last = -1;
-  const a = await analyse(mics.rate, mics.roles, mics.names, (m) => mics.read(m), (done) => {
+  const told = (done: number) => {
     const percent = Math.round(100 * done);
     if (percent !== last) progress(`\rListening to ${mics.names.length} mics: ${percent} %`);
     last = percent;
-  });
+  };
+  const a = await withHands((hands) => analyse(mics.rate, mics.roles, mics.names, (m) => mics.read(m), told, undefined, hands));
   progress('\n');
   for (const n of a.notes) progress(`${n}\n`);
   return a;

@@ -1,14 +1,14 @@
-/** Hands of de-bleed in worker threads, one a core. */
+/** Hands of analysis and de-bleed in worker threads, one a core. */
 import { availableParallelism } from 'node:os';
 import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import type { Hand } from '../core/spill/crew';
-import type { HandAnswer, HandCall } from './debleed.thread';
+import type { HandAnswer, HandCall } from './hand.thread';
 
-const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run', 'tidy'] as const satisfies readonly (keyof Hand)[];
+const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run', 'tidy', 'seek', 'pick', 'powers', 'describe', 'certainties', 'align', 'ring'] as const satisfies readonly (keyof Hand)[];
 
 /** The bundled thread, beside the bundle that this is part of. */
-export const handFile = (): string => fileURLToPath(new URL('./debleed.thread.mjs', import.meta.url));
+export const handFile = (): string => fileURLToPath(new URL('./hand.thread.mjs', import.meta.url));
 
 function startHand(file: string): { hand: Hand; stop(): Promise<number> } {
   const worker = new Worker(file);
@@ -25,7 +25,7 @@ function startHand(file: string): { hand: Hand; stop(): Promise<number> } {
     else waiting?.done(a.value);
   });
   worker.on('error', fail);
-  worker.on('exit', () => fail(new Error('A thread of de-bleed ended.')));
+  worker.on('exit', () => fail(new Error('A thread of the computation ended.')));
   const call = (method: keyof Hand, args: readonly unknown[]) =>
     new Promise((done, failed) => {
       const id = next++;

@@ -11,16 +11,28 @@ export interface DebleedView {
   job: JobRow | null;
   /** Whether what is stored belongs to the files and roles as they are now. */
   fresh: boolean;
-  /** Images that are waited for. */
+  /** Images that are waited for, and those whose newest try failed. */
   images: JobRow[];
 }
 
 export async function loadDebleed(sql: Sql, recordingId: string): Promise<DebleedView> {
   const [jobs, images, mics, state, files] = await Promise.all([listJobs(sql, recordingId, 'debleed'), listJobs(sql, recordingId, 'image'), listDebled(sql, recordingId), getPlan(sql, recordingId), listFiles(sql, recordingId)]);
-  return { job: jobs[0] ?? null, images: images.filter(isOpen), fresh: mics.length > 0 && state !== null && mics[0].key === debleedKey(state.plan, files) };
+  return { job: jobs[0] ?? null, images: newestOfEach(images).filter((j) => isOpen(j) || j.state === 'failed'), fresh: mics.length > 0 && state !== null && mics[0].key === debleedKey(state.plan, files) };
 }
 
 const isOpen = (j: JobRow) => j.state === 'queued' || j.state === 'running';
+
+/** Of jobs, the newest first, the first of every mic and source. */
+function newestOfEach(jobs: readonly JobRow[]): JobRow[] {
+  const seen = new Set<string>();
+  return jobs.filter((j) => {
+    const { micId, source } = j.input as ImageInput;
+    const key = `${micId}/${source}`;
+    const first = !seen.has(key);
+    seen.add(key);
+    return first;
+  });
+}
 
 /** Starts the computing of an image of a drum in a mic, or returns the job that waits or runs for it. */
 export async function startImage(sql: Sql, recordingId: string, input: ImageInput): Promise<JobRow> {

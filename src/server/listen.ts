@@ -3,10 +3,10 @@
  * where it is there; before that with one learnt in a hurry from those seconds, to give an idea. One at a time; the next waits.
  */
 import { FreshGapError } from '../core/errors';
-import { countedHits } from '../core/plan/live';
+import { possibleHits } from '../core/plan/live';
 import type { Plan } from '../core/plan/plan';
 import { type DebleedJob, learnModel } from '../core/spill/crew';
-import { kitMic } from '../core/spill/debleed';
+import { kitMic, learntFrom } from '../core/spill/debleed';
 import { computeImages, sourcesOf } from '../core/spill/image';
 import { describeKit } from '../core/spill/kit';
 import type { DebleedModel } from '../core/spill/learn';
@@ -51,7 +51,10 @@ async function learnQuickly(o: Pick<DebleedJob, 'kit' | 'frames' | 'readers' | '
   return model;
 }
 
-const strokes = (plan: Plan, drums: readonly string[]) => drums.map((d) => (countedHits(plan).get(d) ?? []).map((h) => h.frame / plan.sampleRate));
+function strokes(plan: Plan, drums: readonly string[]) {
+  const hits = possibleHits(plan);
+  return drums.map((d) => learntFrom(hits[d]));
+}
 
 async function quickly(sql: Sql, recordingId: string, o: ImageInput & { from: number; to: number }, thread: string): Promise<Heard> {
   const files = await listFiles(sql, recordingId);

@@ -42,7 +42,7 @@ export function label(truth: readonly number[], time: ArrayLike<number>, lateS =
 }
 
 /** What is kept beside a recording between runs; raise the number when songs are read in another way. */
-const SONG_CACHE = '.song-7';
+const SONG_CACHE = '.song-8';
 
 /** The song of a recording, from the cache where there is one, and its truth. */
 export async function readMade(folder: string): Promise<{ song: Song; truth: Truth }> {
@@ -71,8 +71,8 @@ export async function readMade(folder: string): Promise<{ song: Song; truth: Tru
 /** Features and labels of all tracks of a recording: of the first pass, or with `first` (its networks) of the second. */
 export async function labelled(folder: string, first: NetworkSet | null): Promise<LabelledSet[]> {
   const { song, truth } = await readMade(folder);
-  const pass = firstPass(song);
-  const tracks: readonly Track[] = first ? secondPass(song, pass, judge(pass.tracks, first)) : pass.tracks;
+  const pass = await firstPass(song);
+  const tracks: readonly Track[] = first ? await secondPass(song, pass, await judge(pass.tracks, first)) : pass.tracks;
   return tracks.map((t) => {
     const mine = truth[t.drum] ?? [];
     const times = mine.map((h) => h.time);

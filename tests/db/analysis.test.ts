@@ -13,6 +13,7 @@ import { migrate } from '../../src/server/migrate';
 import { type PlanState, getPlan, takeStep } from '../../src/server/sql/plans';
 import { createRecording } from '../../src/server/sql/recordings';
 import { MIGRATIONS, type TestDatabase, createDatabase } from '../support/database';
+import { THREAD } from '../support/hand';
 import { shortRecording } from '../support/madeKit';
 import { pieces } from '../support/wavs';
 
@@ -69,7 +70,7 @@ describe('the analysis job', () => {
   const plan = async () => (await getPlan(db.sql, id)) as PlanState;
 
   it('puts hits into the plan as one edit and keeps the spill map', async () => {
-    const result = await runAnalysis(db.sql, id, report);
+    const result = await runAnalysis(db.sql, id, report, THREAD);
     expect(result.cached).toBe(false);
     const state = await plan();
     expect(state.undo).toMatch(/hits found$/);
@@ -84,7 +85,7 @@ describe('the analysis job', () => {
     const [hit] = listHits(before.plan, 'snare');
     await takeStep(db.sql, id, before.revision, { kind: 'do', edit: decideHits(before.plan, [hit], 'rejected', 'x') }, 'test');
     const decided = await plan();
-    const result = await runAnalysis(db.sql, id, report);
+    const result = await runAnalysis(db.sql, id, report, THREAD);
     expect(result.cached).toBe(true);
     expect((await plan()).plan).toEqual(decided.plan);
   });
@@ -106,7 +107,7 @@ describe('the analysis job', () => {
     const other = await createRecording(db.sql, 'cancelled');
     const r = shortRecording({ seconds: 2, roles: ['snare-top', 'overhead-left'] });
     for (const [i, m] of r.mics.entries()) await importFile(db.sql, other, m.file, pieces(micWav(r.audio[i], r.rate, m.file), 1 << 20));
-    await expect(runAnalysis(db.sql, other, () => Promise.reject(new Error('cancelled')))).rejects.toThrow('cancelled');
+    await expect(runAnalysis(db.sql, other, () => Promise.reject(new Error('cancelled')), THREAD)).rejects.toThrow('cancelled');
     expect((await loadAnalysis(db.sql, other)).spill).toEqual([]);
     expect(((await getPlan(db.sql, other)) as PlanState).plan.hits).toEqual({});
   });

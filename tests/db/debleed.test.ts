@@ -1,4 +1,3 @@
-import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createDebleedMix } from '../../src/core/clean/debleedMix';
 import { applyEdit } from '../../src/core/plan/edits';
@@ -8,7 +7,7 @@ import { editDebleed } from '../../src/core/plan/sliceEdits';
 import { micWav } from '../../src/demo/writeRecording';
 import { readAnywhere } from '../../src/server/chunkReader';
 import { audioReader, dbReader } from '../../src/server/dbReader';
-import { loadDebleed, startDebleed } from '../../src/server/debleed';
+import { loadDebleed, startDebleed, startImage } from '../../src/server/debleed';
 import { listenTo } from '../../src/server/listen';
 import { importFile } from '../../src/server/importFile';
 import { runAnalysis } from '../../src/server/jobs/analysisJob';
@@ -25,11 +24,11 @@ import { loadWorkbench } from '../../src/server/workbench';
 import { createWavReader } from '../../src/formats/wavReader';
 import { decodeChannel } from '../../src/formats/pcm';
 import { type TestDatabase, createDatabase } from '../support/database';
+import { THREAD } from '../support/hand';
 import { shortRecording } from '../support/madeKit';
 import { pieces } from '../support/wavs';
 
 /** Built before the tests run. */
-const THREAD = fileURLToPath(new URL('../../dist/node/debleed.thread.mjs', import.meta.url));
 const ROLES = ['kick-in', 'snare-top', 'tom-2', 'overhead-left'];
 
 let db: TestDatabase;
@@ -92,7 +91,7 @@ describe('the de-bleed job', () => {
     const plan = (await getPlan(db.sql, id))?.plan;
     const snare = plan?.order.find((m) => plan.mics[m].role === 'snare-top') as string;
     await expect(listenTo(db.sql, id, { micId: snare, source: 'snare', from: 0, to: 48000 }, THREAD)).rejects.toMatchObject({ code: 'DEBLEED_NO_HITS' });
-    await runAnalysis(db.sql, id, quiet);
+    await runAnalysis(db.sql, id, quiet, THREAD);
     const heard = await listenTo(db.sql, id, { micId: snare, source: 'snare', from: 48000, to: 144000 }, THREAD);
     expect(heard.quick).toBe(true);
     expect(heard.samples).toHaveLength(96000);
@@ -159,6 +158,19 @@ describe('the de-bleed job', () => {
     await expect(listenTo(db.sql, id, { micId: snare, source: 'kick', from: 48000, to: 48000 }, THREAD)).rejects.toMatchObject({ code: 'BAD_REQUEST' });
     expect((await loadWorkbench(db.sql, id)).images).toEqual({ [snare]: { kick: image.content } });
   }, 120_000);
+
+  it('tells of an image whose newest try failed why, until it is tried again', async () => {
+    const input = { micId: 'm-none', source: 'kick' };
+    const first = await startImage(db.sql, id, input);
+    expect((await startImage(db.sql, id, input)).id).toBe(first.id);
+    const claimed = await claimJob(db.sql, ['image']);
+    await finishJob(db.sql, first.id, claimed?.attempt ?? 0, { error: { code: 'NOT_FOUND', message: 'The recording has no such mic.' } });
+    expect((await loadDebleed(db.sql, id)).images).toMatchObject([{ id: first.id, state: 'failed', error: { message: 'The recording has no such mic.' } }]);
+    const again = await startImage(db.sql, id, input);
+    expect((await loadDebleed(db.sql, id)).images).toMatchObject([{ id: again.id, state: 'queued' }]);
+    await cancelJob(db.sql, again.id);
+    expect((await loadDebleed(db.sql, id)).images).toEqual([]);
+  });
 
   it('leaves in part what is to stay, by its image', async () => {
     const plan = (await getPlan(db.sql, id))?.plan;

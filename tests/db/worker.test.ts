@@ -8,6 +8,7 @@ import { addJob, getJob } from '../../src/server/sql/jobs';
 import { listDebled } from '../../src/server/sql/debled';
 import { createRecording } from '../../src/server/sql/recordings';
 import { type TestDatabase, createDatabase } from '../support/database';
+import { THREAD } from '../support/hand';
 import { shortRecording } from '../support/madeKit';
 import { pieces } from '../support/wavs';
 
@@ -20,7 +21,7 @@ beforeAll(async () => {
   id = await createRecording(db.sql, 'workers');
   const r = shortRecording({ seconds: 5, roles: ['kick-in', 'snare-top', 'overhead-left'] });
   for (const [i, m] of r.mics.entries()) await importFile(db.sql, id, m.file, pieces(micWav(r.audio[i], r.rate, m.file), 1 << 20));
-  await runAnalysis(db.sql, id, async () => {});
+  await runAnalysis(db.sql, id, async () => {}, THREAD);
 }, 120_000);
 afterAll(async () => {
   for (const w of started) w.kill('SIGKILL');

@@ -4,8 +4,9 @@ export function powerSteps(x: Float32Array, rate: number, perSecond: number): Fl
   const out = new Float64Array(Math.floor(x.length / hop));
   for (let i = 0; i < out.length; i++) {
     const [a, b] = [Math.round(i * hop), Math.round((i + 1) * hop)];
-    for (let k = a; k < b; k++) out[i] += x[k] * x[k];
-    out[i] /= b - a;
+    let e = 0;
+    for (let k = a; k < b; k++) e += x[k] * x[k];
+    out[i] = e / (b - a);
   }
   return out;
 }

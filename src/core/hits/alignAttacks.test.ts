@@ -29,6 +29,27 @@ describe('alignment of attacks', () => {
     for (const ms of late(moved)) expect(Math.abs(ms)).toBeLessThan(0.8);
   });
 
+  it('gives soft strokes that swell in another way a shape of their own', () => {
+    const g = createGaussian(createRng(8));
+    const times = Array.from({ length: 60 }, (_, i) => 0.5 + 0.3 * i);
+    const soft = (i: number) => i % 2 === 1;
+    const x = Float32Array.from({ length: 19 * RATE }, () => 3e-4 * g());
+    times.forEach((t, k) => {
+      const at = Math.round(t * RATE);
+      for (let i = 0; i < 0.15 * RATE; i++) {
+        const ms = (1000 * i) / RATE;
+        // hard ones begin with the blow; soft ones rub for 3 ms at a third of it
+        x[at + i] += (soft(k) ? 0.1 : 0.6) * g() * (soft(k) && ms < 3 ? 0.3 : Math.exp(-Math.max(0, ms - (soft(k) ? 3 : 0)) / 25));
+      }
+    });
+    const picked = times.map((t, i) => (soft(i) ? t + (i % 4 === 1 ? 0.003 : 0.0002) : t));
+    const moved = alignAttacks(x, RATE, picked, times.map((_, i) => (soft(i) ? 0.15 : 0.8)), BAND, 0.004);
+    const off = moved.map((t, i) => 1000 * (t - times[i]));
+    // half of the soft ones were picked 3 ms late
+    expect(off.filter((ms) => ms > 2).length).toBeLessThanOrEqual(1);
+    expect(off.filter((ms) => ms < -1.5)).toEqual([]);
+  });
+
   it('leaves finer picks alone where they stand within the windows', () => {
     const g = createGaussian(createRng(2));
     const x = Float32Array.from({ length: 11 * RATE }, () => 1e-4 * g());

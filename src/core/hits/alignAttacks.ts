@@ -1,6 +1,6 @@
 /**
  * Brings the times of a drum's hits to the first movement of its strokes. The first rise of a soft stroke is buried in spill, so that what is picked there comes
- * late by whatever the drum takes to swell; but all strokes of a drum swell alike. From its clear strokes the shape of the attack is learnt (power per quarter
+ * late by whatever the drum takes to swell; but strokes of a drum that are about as hard swell alike. From its clear strokes the shape of the attack is learnt (power per quarter
  * millisecond), every stroke is laid over it where the levels differ least, and told where the shape begins.
  */
 import { powerSteps } from '../dsp/power';
@@ -17,6 +17,9 @@ const LATER = 16;
 const LEAST = 5;
 const MOST = 40;
 const ROUNDS = 4;
+/** From so many strokes on the softer ones have a shape of their own: sticks that fall from low swell in another way. */
+const TWO_SHAPES = 40;
+const SOFT_SHARE = 0.4;
 /** Largest difference of a window that counts, as a natural logarithm of power. */
 const MOST_WRONG = 2;
 /** The shape begins where it first comes to this share of its largest window and stands this many times over what is before it. */
@@ -25,6 +28,11 @@ const STANDS_OUT = 2.5;
 /** A pick no later than this after the beginning, and no earlier than that before it, is finer than the windows: it stays. Seconds. */
 const FINE_LATE_S = 0.0014;
 const FINE_EARLY_S = 0.002;
+/** No stroke is moved back by more than such a drum swells and this, seconds. */
+const MOST_EARLIER_S = 0.002;
+/** A pick earlier than the shape's beginning is right where from there on the sound is this share of the stroke's largest window, and so many times what was there before. */
+const SWELLS = 10 ** -1.6;
+const STANDS_OUT_SWELL = 4;
 
 interface Shape {
   /** Windows from BEFORE before the picks on; the mean of strokes of unit sum, what was there before taken off. */
@@ -39,13 +47,28 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
   const y = new Float32Array(x.length);
   bandPass(x, rate, band[0], band[1], y);
   const e = powerSteps(y, rate, HOPS).map((v) => v + 1e-14);
-  const n = e.length;
   const logs = e.map(Math.log);
+  const all = Array.from(times.keys());
+  const soft = new Set([...all].sort((a, b) => strengths[a] - strengths[b]).slice(0, times.length >= TWO_SHAPES ? Math.floor(SOFT_SHARE * times.length) : 0));
+  const groups = [all.filter((i) => !soft.has(i)), all.filter((i) => soft.has(i))];
+  const out = [...times];
+  for (const group of groups) {
+    const moved = alignGroup(e, logs, times, group, strengths, swellS);
+    group.forEach((i, k) => {
+      out[i] = moved[k];
+    });
+  }
+  return out;
+}
+
+/** New times of the strokes `group` (indices into `times`), by a shape of their own. */
+function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[], group: readonly number[], strengths: readonly number[], swellS: number): number[] {
+  const n = e.length;
   const at = times.map((t) => Math.floor(t * HOPS + 0.5));
   const quiet = at.map((k) => quantile(e.subarray(Math.max(0, k - 120), Math.max(1, k - 24)), 0.6) + 1e-13);
   const alone = (i: number) => i === 0 || at[i] - at[i - 1] > 0.04 * HOPS;
   const inside = (k: number) => k - BEFORE - EARLIER >= 0 && k + AFTER + LATER < n;
-  const clear = Array.from(times.keys())
+  const clear = group
     .filter((i) => alone(i) && inside(at[i]))
     .map((i) => {
       let p = 0;
@@ -53,9 +76,9 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
       return { i, stands: (strengths[i] ** 2 * p) / quiet[i] };
     })
     .sort((a, b) => b.stands - a.stands)
-    .slice(0, Math.min(MOST, Math.max(LEAST, Math.ceil(times.length / 3))))
+    .slice(0, Math.min(MOST, Math.max(LEAST, Math.ceil(group.length / 3))))
     .map((q) => q.i);
-  if (clear.length < LEAST) return [...times];
+  if (clear.length < LEAST) return group.map((i) => times[i]);
   const shift = new Int32Array(times.length);
   let shape = shapeOf(e, clear, at, shift, quiet);
   for (let r = 0; r < ROUNDS; r++) {
@@ -66,11 +89,23 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
     shape = shapeOf(e, clear, at, shift, quiet);
   }
   const begin = Math.max(beginningOf(shape), BEFORE - Math.round(swellS * HOPS));
-  return times.map((t, i) => {
+  return group.map((i) => {
+    const t = times[i];
     if (!inside(at[i])) return t;
     const moved = (at[i] + fitShift(e, logs, at[i], quiet[i], shape) - BEFORE + begin) / HOPS;
-    return t - moved <= FINE_LATE_S && moved - t <= FINE_EARLY_S ? t : moved;
+    if (t - moved <= FINE_LATE_S && moved - t <= FINE_EARLY_S) return t;
+    // further back is another drum's
+    if (t - moved > swellS + MOST_EARLIER_S) return t;
+    return moved > t && swellsFrom(e, at[i], Math.round(moved * HOPS), quiet[i]) ? t : moved;
   });
+}
+
+/** Whether the stroke itself already sounds from window `from` to `to`: nearly as loud as it becomes, and well over what was there before. */
+function swellsFrom(e: Float64Array, from: number, to: number, quiet: number): boolean {
+  let peak = 0;
+  for (let k = from; k < Math.min(e.length, to + AFTER); k++) peak = Math.max(peak, e[k]);
+  const swell = quantile(e.subarray(from + 1, Math.max(from + 2, to)), 0.5);
+  return swell > SWELLS * peak && swell > STANDS_OUT_SWELL * quiet;
 }
 
 function shapeOf(e: Float64Array, which: readonly number[], at: readonly number[], shift: Int32Array, quiet: readonly number[]): Shape {

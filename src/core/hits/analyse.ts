@@ -1,8 +1,9 @@
 /** Hits, spill map and what is odd about the mics: all that is found in a recording at once, for the job and the command line. */
-import { type Ring, learnRing } from '../clean/ring';
+import type { Ring } from '../clean/ring';
 import { roleOf } from '../plan/roles';
 import { type SpillRow, spillMap } from '../spill/spillMap';
 import { type FoundHit, type Networks, THRESHOLD, detectHits } from './detectHits';
+import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { EDGES } from './kinds';
 import { NETWORKS } from './weights';
 
@@ -18,7 +19,7 @@ export interface Analysis {
 }
 
 /** Raised whenever the same audio would give another result. */
-export const ANALYSIS_VERSION = 7;
+export const ANALYSIS_VERSION = 8;
 
 const SILENT = 10 ** (-90 / 20);
 /** A mic that hears its drum this much later than others do was moved. */
@@ -29,7 +30,7 @@ const MOVED_MS = 8;
  * moved or inverted mics, drums that nobody plays. `progress` is told 0..1 and may throw to cancel.
  */
 export async function analyse(
-  rate: number, roles: readonly string[], names: readonly string[], read: (mic: number) => Float32Array | Promise<Float32Array>, progress: (done: number) => void | Promise<void> = () => {}, networks: Networks = NETWORKS,
+  rate: number, roles: readonly string[], names: readonly string[], read: (mic: number) => Float32Array | Promise<Float32Array>, progress: (done: number) => void | Promise<void> = () => {}, networks: Networks = NETWORKS, ears: readonly Ear[] = [createEar()],
 ): Promise<Analysis> {
   const notes: string[] = [];
   const silent = new Set<number>();
@@ -47,7 +48,7 @@ export async function analyse(
     return x;
   };
   const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead' }));
-  const { drums, song } = await detectHits(rate, mics, checked, networks, (d) => progress(0.8 * d));
+  const { drums, song } = await detectHits(rate, mics, checked, networks, (d) => progress(0.8 * d), ears);
   const sure = new Map(Object.entries(drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= Math.max(THRESHOLD, 0.8) && h.strength > 0.15).map((h) => h.time)]));
   const spill = await spillMap(
     rate, mics.length, read,
@@ -68,12 +69,12 @@ export async function analyse(
   });
   for (const [d, list] of Object.entries(drums)) if (list.length === 0) notes.push(`No strokes found on ${d}.`);
   await progress(0.95);
-  const rings: (Ring | null)[] = [];
-  for (const [m, mic] of mics.entries()) {
+  const readOne = oneByOne(read);
+  const rings = await shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
     const own = (mic.own && drums[mic.own]) || [];
     const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));
-    rings.push(mic.own && frames.length ? learnRing(await read(m), rate, mic.own, frames) : null);
-  }
+    return mic.own && frames.length ? ear.ring(await readOne(m), rate, mic.own, frames) : null;
+  }));
   await progress(1);
   return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, rings, notes };
 }

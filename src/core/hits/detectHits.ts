@@ -2,9 +2,8 @@
  * Every stroke of every drum, from all mics together: candidates in each drum's own mic, patterns learnt blindly from the recording, every
  * candidate explained as a mix of drums, certainty from how much better that goes with the drum than without it, in two passes.
  */
-import { alignAttacks } from './alignAttacks';
 import { choose } from './classify';
-import { ATTACK_BAND, SWELL_S } from './kinds';
+import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { CYMBALS, type Song, type SongMic, readSong } from './song';
 
@@ -34,34 +33,37 @@ export interface Networks {
   readonly second: NetworkSet;
 }
 
-/** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel. */
+/** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work. */
 export async function detectHits(
-  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {},
+  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()],
 ): Promise<Detection> {
-  const song = await readSong(rate, mics, read, (d) => progress(0.6 * d));
-  const first = firstPass(song);
+  const song = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
+  const first = await firstPass(song, ears);
   await progress(0.8);
-  const guess = judge(first.tracks, networks.first);
-  const second = secondPass(song, first, guess);
+  const guess = await judge(first.tracks, networks.first, ears);
+  const second = await secondPass(song, first, guess, ears);
   await progress(0.95);
   const drums: Record<string, FoundHit[]> = Object.fromEntries(song.drums.map((d) => [d, []]));
   // what the second pass does not look at is nobody's
   first.tracks.forEach((t, k) => {
     if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(t, guess[k].map((c) => SPILL_SHARE * c));
   });
-  const certainty = judge(second, networks.second);
+  const certainty = await judge(second, networks.second, ears);
   second.forEach((t, k) => {
     const far = t.source.drum === CYMBALS;
     // an event that may be either cymbal goes to the likelier
     const mine = certainty[k].map((c, i) => (far && second.some((o, j) => j !== k && o.source === t.source && (certainty[j][i] > c || (certainty[j][i] === c && j < k))) ? 0 : c));
     drums[t.drum] = hitsOf(t, far || believable(mine) ? mine : mine.map((c) => SPILL_SHARE * c));
   });
-  for (const t of second) {
+  const readOne = oneByOne(read);
+  const near = second.filter((t) => t.source.drum !== CYMBALS && drums[t.drum].length > 0);
+  const aligned = await shareOut(ears, near.map((t) => async (ear: Ear) => {
     const list = drums[t.drum];
-    if (t.source.drum === CYMBALS || list.length === 0) continue;
-    const times = alignAttacks(await read(t.source.main), rate, list.map((h) => h.time), list.map((h) => h.strength * h.certainty), ATTACK_BAND[t.source.kind], SWELL_S[t.source.kind]);
-    drums[t.drum] = apart(list.map((h, i) => ({ ...h, time: times[i] })));
-  }
+    return ear.align(await readOne(t.source.main), rate, list.map((h) => h.time), list.map((h) => h.strength * h.certainty), t.source.kind);
+  }));
+  near.forEach((t, k) => {
+    drums[t.drum] = apart(drums[t.drum].map((h, i) => ({ ...h, time: aligned[k][i] })));
+  });
   await progress(1);
   return { drums, song };
 }

@@ -1,5 +1,5 @@
 /** What the certainty of a candidate rests on: evidence from the mixture, level, novelty, and neighbours in time. */
-import { type Evidence, evidence } from './evidence';
+import { evidence } from './evidence';
 import { BANDS } from './kinds';
 import type { Patterns } from './mixture';
 import { type Song, type Source, addedIn, topMean } from './song';
@@ -10,7 +10,6 @@ export interface Described {
   readonly count: number;
   /** Explained level in the drum's range against the mean of its five largest, dB. */
   readonly levelDb: Float64Array;
-  readonly evidence: Evidence;
 }
 
 const clip = (v: number, lo: number, hi: number) => Math.min(hi, Math.max(lo, v));
@@ -52,7 +51,7 @@ export function describe(song: Song, s: Source, patterns: Patterns, drum: string
     ]);
   }
   const count = rows[0]?.length ?? 0;
-  return { features: Float32Array.from(rows.flat()), count, levelDb: level, evidence: e };
+  return { features: Float32Array.from(rows.flat()), count, levelDb: level };
 }
 
 /** How much louder the event is in this drum's own mic, against the drum's loudest, than in any other drum's, and in any of the same kind, dB / 10. */

@@ -4,9 +4,10 @@
  * tom's stroke that a neighbouring tom's mic hears too goes to the tom that explains it better.
  */
 import { firstIndex } from '../dsp/search';
-import { type Network, certainties, choose } from './classify';
-import { type Described, describe } from './features';
-import { type Kind, kindOf } from './kinds';
+import { type Network, choose } from './classify';
+import { type Ear, createEar, shareOut, viewOf } from './ears';
+import type { Described } from './features';
+import type { Kind } from './kinds';
 import { type Learnt, learnPatterns, relearn } from './patterns';
 import { CYMBALS, type Song, type Source } from './song';
 
@@ -29,18 +30,20 @@ export interface FirstPass {
   readonly tracks: readonly Track[];
 }
 
-export function firstPass(song: Song): FirstPass {
+export async function firstPass(song: Song, ears: readonly Ear[] = [createEar()]): Promise<FirstPass> {
   const learnt = learnPatterns(song);
-  const tracks: Track[] = [];
+  const view = viewOf(song);
+  const near: Source[] = [];
   for (const drum of song.drums) {
     const source = song.sources.get(drum);
-    if (source && learnt.set.has(drum) && isPlayed(learnt.seeds.get(drum) ?? [], source.time)) tracks.push({ drum, network: kindOf(drum), source, described: describe(song, source, learnt.patterns, drum) });
+    if (source && learnt.set.has(drum) && isPlayed(learnt.seeds.get(drum) ?? [], source.time)) near.push(source);
   }
-  const source = song.sources.get(CYMBALS);
-  if (source && learnt.set.has(CYMBALS)) {
-    const described = describe(song, source, learnt.patterns, CYMBALS);
-    for (const drum of FAR) if (!song.drums.includes(drum)) tracks.push({ drum, network: drum, source, described });
-  }
+  const far = learnt.set.has(CYMBALS) ? song.sources.get(CYMBALS) : undefined;
+  // the longest first
+  const sources = far ? [far, ...near] : near;
+  const described = await shareOut(ears, sources.map((s) => (ear: Ear) => ear.describe(view, s, learnt.patterns, s.drum)));
+  const tracks: Track[] = near.map((source, k) => ({ drum: source.drum, network: source.kind, source, described: described[far ? k + 1 : k] }));
+  if (far) for (const drum of FAR) if (!song.drums.includes(drum)) tracks.push({ drum, network: drum, source: far, described: described[0] });
   return { learnt, tracks };
 }
 
@@ -62,15 +65,17 @@ export const THRESHOLD = 0.4;
  * `certainty`: what the first pass thinks, by track. Gives the tracks worth a second look, their features made anew. Features of the second pass: those
  * of the first, then what the first thought of this candidate, of its neighbours, and of others at the same moment.
  */
-export function secondPass(song: Song, first: FirstPass, certainty: readonly Float64Array[]): Track[] {
+export async function secondPass(song: Song, first: FirstPass, certainty: readonly Float64Array[], ears: readonly Ear[] = [createEar()]): Promise<Track[]> {
   const alive = first.tracks.map((t, k) => ({ ...t, certainty: certainty[k] })).filter((t) => t.source.drum === CYMBALS || believable(t.certainty));
   const chosen = alive.map((t) => choose(t.source.time, t.certainty, THRESHOLD));
   const patterns = relearn(
     song, first.learnt,
     alive.map((t, k) => ({ drum: t.drum, source: t.source, sure: chosen[k].filter((i) => t.certainty[i] >= SURE && alive.every((o) => o === t || o.source !== t.source || o.certainty[i] < t.certainty[i])) })),
   );
+  const view = viewOf(song);
+  const described = await shareOut(ears, alive.map((t) => (ear: Ear) => ear.describe(view, t.source, patterns, patterns.names.includes(t.drum) ? t.drum : CYMBALS)));
   return alive.map((t, k) => {
-    const d = describe(song, t.source, patterns, patterns.names.includes(t.drum) ? t.drum : CYMBALS);
+    const d = described[k];
     const { n, time } = t.source;
     const width = d.count + MORE;
     const features = new Float32Array(n * width);
@@ -111,9 +116,12 @@ const LEAST_LOGIT = -6;
 const logit = (c: number) => Math.min(6, Math.max(LEAST_LOGIT, Math.log((c + 1e-9) / (1 - c + 1e-9))));
 
 /** Certainties of tracks by networks; none for those without one. */
-export const judge = (tracks: readonly Track[], networks: NetworkSet): Float64Array[] =>
-  tracks.map((t) => {
-    const net = networks[t.network];
-    if (net && net.inputs !== t.described.count) throw new RangeError(`the network of ${t.network} takes ${net.inputs} features, not ${t.described.count}: train it anew`);
-    return net ? certainties(net, t.described.features) : new Float64Array(t.source.n);
-  });
+export const judge = (tracks: readonly Track[], networks: NetworkSet, ears: readonly Ear[] = [createEar()]): Promise<Float64Array[]> =>
+  shareOut(
+    ears,
+    tracks.map((t) => (ear: Ear) => {
+      const net = networks[t.network];
+      if (net && net.inputs !== t.described.count) throw new RangeError(`the network of ${t.network} takes ${net.inputs} features, not ${t.described.count}: train it anew`);
+      return net ? ear.certainties(net, t.described.features) : new Float64Array(t.source.n);
+    }),
+  );

@@ -2,11 +2,10 @@
  * What the finding of hits knows of a recording: its mics, the candidates of every drum, and the power of each candidate in all
  * mics and bands, after and before. Everything later works on these; the audio is read once a mic.
  */
-import { type Candidates, findCandidates, quantile } from './candidates';
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
-import { readSpectra } from './eventSpectra';
-import { ATTACK_BAND, BANDS, type Kind, RISES_IN, SWELL_S, kindOf, ownBands } from './kinds';
-import { pickOnsets } from './pickOnset';
+import { quantile } from './candidates';
+import { type Ear, createEar, oneByOne, shareOut } from './ears';
+import { BANDS, type Kind, kindOf, ownBands } from './kinds';
 
 export interface SongMic {
   /** Drum the mic belongs to, or null. */
@@ -57,25 +56,8 @@ export interface Song {
   readonly drums: readonly string[];
 }
 
-const NEAR_S = 0.002;
 /** The far overhead hears later than both together, by up to some 2 m. */
 const LATER_S = 0.003;
-/** Rides are soft in overheads. */
-const FAR_THRESHOLD_DB = 3;
-
-/** Refines times, drops those that meet, keeps the rest in order. */
-function refine(c: Candidates, x: Float32Array, rate: number, kind: Kind): Candidates {
-  const time = pickOnsets(x, rate, c.time, ATTACK_BAND[kind], SWELL_S[kind]);
-  const order = Array.from(time.keys()).sort((a, b) => time[a] - time[b]);
-  const kept = order.filter((i, k) => k === 0 || time[i] - time[order[k - 1]] > NEAR_S);
-  return {
-    time: Float64Array.from(kept, (i) => time[i]),
-    novelty: Float32Array.from(kept, (i) => c.novelty[i]),
-    rises: Float32Array.from(kept.flatMap((i) => Array.from(c.rises.subarray(7 * i, 7 * i + 7)))),
-    later: Float32Array.from(kept.flatMap((i) => Array.from(c.later.subarray(7 * i, 7 * i + 7)))),
-    long: Float32Array.from(kept.flatMap((i) => Array.from(c.long.subarray(7 * i, 7 * i + 7)))),
-  };
-}
 
 const db10 = (v: number) => 10 * Math.log10(v + 1e-30);
 
@@ -86,6 +68,9 @@ export const addedIn = (s: Source, cells: number, i: number, mic: number, bands:
   return e;
 };
 
+/** Power that an event adds, from what is there after and before; never quite nothing. */
+export const increment = (after: number, before: number): number => Math.max(after - before, 0.02 * after) + 1e-16;
+
 export const topMean = (values: Float64Array | number[], count = 5): number => {
   const v = Float64Array.from(values).sort();
   const top = v.subarray(Math.max(0, v.length - count));
@@ -93,10 +78,12 @@ export const topMean = (values: Float64Array | number[], count = 5): number => {
 };
 
 /**
- * Reads the recording. `read(mic)` gives the samples of one mic (all of one length, `rate` in Hz); each is asked for at most twice
+ * Reads the recording. `read(mic)` gives the samples of one mic (all of one length, `rate` in Hz); each is asked for a few times, never two at once,
  * and not kept. `progress` is told 0..1 and may throw to cancel.
  */
-export async function readSong(rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, progress: (done: number) => void | Promise<void> = () => {}): Promise<Song> {
+export async function readSong(
+  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()],
+): Promise<Song> {
   const cells = mics.length * BANDS;
   const overheads = mics.flatMap((m, i) => (m.overhead ? [i] : []));
   const groups = new Map<string, number[]>();
@@ -106,40 +93,37 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
   const plans = [...groups].map(([drum, own]) => ({ drum, kind: kindOf(drum), own, main: own[0] }));
   if (overheads.length) plans.push({ drum: CYMBALS, kind: 'cymbal', own: [...overheads], main: overheads[0] });
   const steps = plans.length + mics.length;
-  let done = 0;
-  const kernels = createHitKernels();
-  const found: Candidates[] = [];
-  const heard: Float64Array[] = [];
-  for (const p of plans) {
-    let x = await read(p.main);
-    if (p.drum === CYMBALS && overheads.length > 1) {
-      x = x.slice();
-      for (const o of overheads.slice(1)) {
-        const y = await read(o);
-        for (let i = 0; i < x.length; i++) x[i] += y[i];
-      }
+  const readOne = oneByOne(read);
+  const sumOfOverheads = async () => {
+    const x = (await readOne(overheads[0])).slice();
+    for (const o of overheads.slice(1)) {
+      const y = await readOne(o);
+      for (let i = 0; i < x.length; i++) x[i] += y[i];
     }
-    kernels.load(x);
-    const candidates = findCandidates(kernels, rate, RISES_IN[p.kind], p.drum === CYMBALS ? FAR_THRESHOLD_DB : undefined);
-    const refined = refine(candidates, x, rate, p.kind);
-    found.push(refined);
+    return x;
+  };
+  const seeking = plans.map((p) => async (ear: Ear) => {
+    if (p.drum !== CYMBALS) {
+      const c = await ear.seek(await readOne(p.main), rate, p.kind);
+      return { ...c, heard: c.time };
+    }
+    const c = await ear.seek(await sumOfOverheads(), rate, p.kind, true);
     // what is far from every mic is timed at the first overhead, and looked at where both overheads together hear it
-    heard.push(p.drum === CYMBALS ? pickOnsets(await read(p.main), rate, refined.time.map((t) => t + LATER_S), ATTACK_BAND[p.kind]) : refined.time);
-    await progress(++done / steps);
-  }
+    return { ...c, heard: await ear.pick(await readOne(p.main), rate, c.time.map((t) => t + LATER_S), p.kind) };
+  });
+  const found = await shareOut(ears, seeking, (done) => progress(done / steps));
   const after = found.map((c) => new Float32Array(c.time.length * cells));
   const before = found.map((c) => new Float32Array(c.time.length * cells));
-  for (let m = 0; m < mics.length; m++) {
-    kernels.load(await read(m));
-    found.forEach((c, k) => {
-      const powers = readSpectra(kernels, rate, c.time);
-      for (let i = 0; i < c.time.length; i++) {
+  const looking = mics.map((_, m) => async (ear: Ear) => {
+    const all = await ear.powers(await readOne(m), rate, found.map((c) => c.time));
+    all.forEach((powers, k) => {
+      for (let i = 0; i < found[k].time.length; i++) {
         after[k].set(powers.subarray(2 * i * BANDS, (2 * i + 1) * BANDS), i * cells + m * BANDS);
         before[k].set(powers.subarray((2 * i + 1) * BANDS, (2 * i + 2) * BANDS), i * cells + m * BANDS);
       }
     });
-    await progress(++done / steps);
-  }
+  });
+  await shareOut(ears, looking, (done) => progress((plans.length + done) / steps));
   // what is always there, by cell
   const total = before.reduce((n, b) => n + b.length / cells, 0);
   const every = Math.max(1, Math.floor(total / 3000));
@@ -156,16 +140,16 @@ export async function readSong(rate: number, mics: readonly SongMic[], read: (mi
     const n = found[k].time.length;
     const added = new Float32Array(n * cells);
     for (let j = 0; j < n * cells; j++) {
-      added[j] = Math.max(after[k][j] - before[k][j], 0.02 * after[k][j]) + 1e-16;
+      added[j] = increment(after[k][j], before[k][j]);
       after[k][j] += floor[j % cells];
       before[k][j] += floor[j % cells];
     }
-    const s: Source = { ...p, ...found[k], heard: heard[k], bands: ownBands(p.kind), n, after: after[k], before: before[k], added, closeness: null, reference: 0 };
+    const s: Source = { ...p, ...found[k], bands: ownBands(p.kind), n, after: after[k], before: before[k], added, closeness: null, reference: 0 };
     s.reference = topMean(Float64Array.from({ length: n }, (_, i) => addedIn(s, cells, i, s.main, s.bands)));
     s.closeness = closenessOf(s, mics, cells);
     sources.set(p.drum, s);
   });
-  return { rate, mics, cells, overheads, sources, scale, kernels, drums: [...groups.keys()] };
+  return { rate, mics, cells, overheads, sources, scale, kernels: createHitKernels(), drums: [...groups.keys()] };
 }
 
 function closenessOf(s: Source, mics: readonly SongMic[], cells: number): Float32Array | null {
@@ -173,7 +157,8 @@ function closenessOf(s: Source, mics: readonly SongMic[], cells: number): Float3
   if (s.kind !== 'tom' || others.length < 3 || s.n === 0) return null;
   const own = Array.from({ length: s.n }, (_, i) => db10(addedIn(s, cells, i, s.main, s.bands)));
   const k = own.map((v, i) => v - quantile(others.map((m) => db10(addedIn(s, cells, i, m, s.bands))), 0.5));
-  const loud = own.map((v) => v - topMean(own));
+  const top = topMean(own);
+  const loud = own.map((v) => v - top);
   const usual = k.filter((_, i) => loud[i] > -25 && s.novelty[i] > 8);
   // where there is little spill the loud events are the drum's own: then the rest tells what spill is like
   const level = Math.min(quantile(k, 0.3), usual.length > 5 ? quantile(usual, 0.3) : Number.POSITIVE_INFINITY);

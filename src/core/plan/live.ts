@@ -9,6 +9,7 @@ import { type Slice, type SliceHit, type SliceInput, deriveSlices } from '../cle
 import type { Closing } from '../clean/closingStage';
 import type { LiveParts } from '../clean/partsStage';
 import type { LiveTail } from '../clean/tailStage';
+import type { FoundHit } from '../hits/detectHits';
 import { SLICE_PARAMS } from '../params/sliceParams';
 import { counts, thresholdOf } from './planHits';
 import type { Plan, Treatment } from './plan';
@@ -65,6 +66,18 @@ function withDoubtful(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, cou
   const least = thresholdOf(plan, drum);
   const more = Object.entries(plan.hits[drum] ?? {}).filter(([, h]) => h.state === 'found' && h.certainty < least && h.certainty >= Math.min(MAY_BE, least));
   return more.length ? [...counted, ...more.map(([id, h]) => ({ id, frame: h.frame, strength: h.strength }))].sort((a, b) => a.frame - b.frame) : counted;
+}
+
+/** All hits that may be strokes, by drum, in order of time: what de-bleed learns from. A person's are certain; found ones keep their certainty, and rejected ones are none. */
+export function possibleHits(plan: Plan): Record<string, FoundHit[]> {
+  const all = countedHits(plan);
+  return Object.fromEntries(
+    Object.entries(plan.hits).map(([d, list]) => {
+      const counted = new Set(all.get(d)?.map((h) => h.id));
+      const found = Object.entries(list).filter(([, h]) => h.state !== 'rejected');
+      return [d, found.map(([id, h]) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: h.state === 'found' ? h.certainty : counted.has(id) ? 1 : 0 })).sort((a, b) => a.time - b.time)];
+    }),
+  );
 }
 
 const foreignOf = new WeakMap<ReadonlyMap<string, readonly SliceHit[]>, Map<string, readonly number[]>>();

@@ -4,7 +4,7 @@
 import { FreshGapError } from '../errors';
 import type { Change, Edit } from './edits';
 import { sameJson } from './edits';
-import type { Plan } from './plan';
+import type { Plan, Treatment } from './plan';
 
 export interface PlanMatch {
   /** Ids of the given plan by ids of the recording's plan. */
@@ -29,7 +29,7 @@ export function matchPlan(own: Plan, given: Plan): PlanMatch {
   return { ids, missing };
 }
 
-/** One edit that gives every matched mic the name, role, mix and treatment it has in `given`, and its hits; key references follow the match. */
+/** One edit that gives every matched mic the name, role, mix, treatment and the one put aside that it has in `given`, and its hits; key references follow the match. */
 export function editFromPlan(own: Plan, given: Plan, label: string): { edit: Edit; missing: readonly string[] } {
   const { ids, missing } = matchPlan(own, given);
   const back = new Map([...ids].map(([mine, theirs]) => [theirs, mine]));
@@ -37,13 +37,15 @@ export function editFromPlan(own: Plan, given: Plan, label: string): { edit: Edi
   for (const [mine, theirs] of ids) {
     const a = own.mics[mine];
     const b = given.mics[theirs];
-    const keyFrom = b.treatment.gate.keyFrom;
-    const gate = { ...b.treatment.gate, keyFrom: keyFrom === '' ? '' : (back.get(keyFrom) ?? '') };
-    const gaps = Object.fromEntries(Object.entries(b.treatment.gaps).filter(([, g]) => g.to <= own.frames));
-    const marks = b.treatment.marks.filter((m) => m[1] <= own.frames);
-    const closings = Object.fromEntries(Object.entries(b.treatment.closings).filter(([, c]) => c.to <= own.frames));
-    const treatment = { ...b.treatment, gate, gaps, marks, closings };
-    for (const [field, before, after] of [['name', a.name, b.name], ['ring', a.ring, b.ring], ['role', a.role, b.role], ['mix', a.mix, b.mix], ['treatment', a.treatment, treatment]] as const) {
+    const fitted = (t: Treatment): Treatment => ({
+      ...t,
+      gate: { ...t.gate, keyFrom: t.gate.keyFrom === '' ? '' : (back.get(t.gate.keyFrom) ?? '') },
+      gaps: Object.fromEntries(Object.entries(t.gaps).filter(([, g]) => g.to <= own.frames)),
+      marks: t.marks.filter((m) => m[1] <= own.frames),
+      closings: Object.fromEntries(Object.entries(t.closings).filter(([, c]) => c.to <= own.frames)),
+    });
+    const [treatment, second] = [fitted(b.treatment), b.second && fitted(b.second)];
+    for (const [field, before, after] of [['name', a.name, b.name], ['ring', a.ring, b.ring], ['role', a.role, b.role], ['mix', a.mix, b.mix], ['treatment', a.treatment, treatment], ['second', a.second, second]] as const) {
       if (!sameJson(before, after)) changes.push({ path: ['mics', mine, field], before: before as never, after: after as never });
     }
   }

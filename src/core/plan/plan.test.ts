@@ -7,6 +7,7 @@ import { type History, redoLabel, stepHistory, undoLabel } from './history';
 import { editFromPlan, matchPlan } from './matchPlan';
 import { migratePlan } from './migrate';
 import { createPlan, isUntouched, micId } from './plan';
+import { putAside } from './second';
 
 const source = (file: string, channel = 0, channels = 1) => ({ file, channel, channels, frames: 48000 });
 const plan = createPlan(48000, [source('01 Kick In.wav'), source('06 Tom 1.wav'), source('07 Tom 2.wav'), { ...source('OH.wav', 0, 2), frames: 50000 }, source('OH.wav', 1, 2)]);
@@ -152,6 +153,18 @@ describe('plan files', () => {
     expect(missing).toEqual([]);
     const opened = applyEdit(plan, edit);
     expect(opened.mics[TOM].treatment.gate).toMatchObject({ on: true, thresholdDb: -33, keyFrom: '07-tom-2' });
+    expect(applyEdit(opened, invertEdit(edit))).toEqual(plan);
+  });
+  it('carry the treatment that was put aside too, its key fitted', () => {
+    let given = applyEdit(plan, editGate(plan, TOM, { on: true, keyFrom: '07-tom-2' }));
+    given = applyEdit(given, putAside(given, TOM));
+    given = applyEdit(given, editGate(given, TOM, { thresholdDb: -21 }));
+    given = JSON.parse(JSON.stringify(given).replaceAll('"07-tom-2"', '"other-id"'));
+    const { edit } = editFromPlan(plan, given, 'Opened');
+    const opened = applyEdit(plan, edit);
+    expect(opened.mics[TOM].second?.gate).toMatchObject({ on: true, keyFrom: '07-tom-2' });
+    expect(opened.mics[TOM].second?.gate.thresholdDb).not.toBe(-21);
+    expect(opened.mics[TOM].treatment.gate.thresholdDb).toBe(-21);
     expect(applyEdit(opened, invertEdit(edit))).toEqual(plan);
   });
   it('say what they name that is not here, and when nothing fits', () => {

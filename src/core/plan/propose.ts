@@ -16,15 +16,16 @@ import { roleOf } from './roles';
 /** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second: later where de-bleed has left little to close for. */
 const RAW = { heldDb: -32, goneDb: -52 };
 const DEBLED = { heldDb: -52, goneDb: -70 };
+const DEBLED_SNARE = { heldDb: -46, goneDb: -60 };
 /** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. */
 const HAT = { times: 2, leastMs: 600 };
-const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 54, ownDb: 44 };
+const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 50, ownDb: 40 };
 const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
 
 /** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */
 export function gateTimes(ring: Ring | null, debled = false, kind?: Kind): Pick<GateSettings, 'holdMs' | 'releaseMs'> {
   if (!ring) return WITHOUT_RING as Pick<GateSettings, 'holdMs' | 'releaseMs'>;
-  const { heldDb, goneDb } = debled ? DEBLED : RAW;
+  const { heldDb, goneDb } = debled ? (kind === 'snare' ? DEBLED_SNARE : DEBLED) : RAW;
   const least = kind === 'hat' ? Math.max(HAT.leastMs, HAT.times * ringMs(ring, 1, heldDb)) : 60;
   const held = Math.min(2000, Math.max(least, ringMs(ring, 1, heldDb)));
   const gone = Math.max(held + 40, ringMs(ring, 1, goneDb));

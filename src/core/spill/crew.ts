@@ -1,14 +1,17 @@
 /** De-bleed over several hands, each a thread of its own or, in tests, this one: bins are shared out while learning, stretches of time while separating. */
 import { type Ring, learnRing } from '../clean/ring';
+import { type Ear, createEar } from '../hits/ears';
+import { kindOf } from '../hits/kinds';
 import type { MicReader } from '../render';
 import type { Kit } from './kit';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
+import { closeFallen } from './closeFallen';
 import { followRing } from './ringMask';
 import { BLOCK, type Separator, type Target, createSeparator } from './separate';
 import { BINS, HOP, createTransform, framesOf } from './transform';
 
-/** What does the work: it learns its share of the bins, separates stretches, tidies mics. */
-export interface Hand {
+/** What does the work: it learns its share of the bins, separates stretches, tidies mics, and is an ear besides. */
+export interface Hand extends Ear {
   start(kit: Kit, hits: readonly (readonly number[])[], stretches: readonly Stretch[], from: number, every: number): Promise<void> | void;
   /** Samples of a mic, a piece for each stretch, reaching half a window beyond. */
   take(mic: number, pieces: readonly Float32Array[]): Promise<void> | void;
@@ -19,8 +22,8 @@ export interface Hand {
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
   open(model: DebleedModel, hits: readonly (readonly number[])[]): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
-  /** What is left of a whole mic, by its drum's own decay, and how it rings then. `follow`: false leaves the sound as it is; `debled`: see learnRing. */
-  tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], follow: boolean, debled: boolean): Promise<Tidied> | Tidied;
+  /** What is left of a whole mic, by its drum's own decay, and how it rings then. `doubtful`: strokes that may be none; `debled`: false leaves the sound as it is; see learnRing. */
+  tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], doubtful: readonly number[], debled: boolean): Promise<Tidied> | Tidied;
 }
 
 export interface Tidied {
@@ -42,6 +45,7 @@ export function createHand(): Hand {
     return learner;
   };
   return {
+    ...createEar(),
     start(k, hits, list, from, every) {
       kit = k;
       stretches = list;
@@ -81,8 +85,10 @@ export function createHand(): Hand {
       if (!separator) throw new Error('no model is open');
       return separator.run(audio, offset, from, to, targets);
     },
-    tidy(x, rate, drum, own, follow, debled) {
-      const samples = follow ? followRing(x, rate, own) : x;
+    tidy(x, rate, drum, own, doubtful, debled) {
+      const kind = kindOf(drum);
+      // cymbals are struck too often for a usual decay, and ring too long to have ended
+      const samples = !debled || kind === 'cymbal' ? x : kind === 'hat' ? closeFallen(x, rate, [...own, ...doubtful].sort((a, b) => a - b)) : followRing(x, rate, own);
       return { samples, ring: own.length ? learnRing(samples, rate, drum, own, debled) : null };
     },
   };

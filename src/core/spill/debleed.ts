@@ -3,23 +3,21 @@
  * is left is taken down by the drums' own decays, and mics that would lose of their own drum keep more of the raw.
  */
 import type { Ring } from '../clean/ring';
-import { type FoundHit, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
-import { type Kind, kindOf } from '../hits/kinds';
+import { type FoundHit, LEAST_CERTAIN, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
 import { NETWORKS } from '../hits/weights';
 import { roleOf } from '../plan/roles';
 import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, separateTargets } from './crew';
 import { computeImages } from './image';
-import { type KitMic, describeKit } from './kit';
+import { type Kit, type KitMic, describeKit } from './kit';
 import type { DebleedModel } from './learn';
 import { ownLossDb, shareByLoss } from './ownLoss';
+import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 2;
+export const DEBLEED_VERSION = 3;
 /** Hits nearer than this are the same stroke, seconds. */
 const SAME_S = 0.02;
-/** Hats are struck too often for their decay to take much down. */
-const MASKED: readonly Kind[] = ['kick', 'snare', 'tom'];
 
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
@@ -32,7 +30,7 @@ export interface DebleedInput {
   readonly frames: number;
   readonly mics: readonly KitMic[];
   readonly readers: readonly MicReader[];
-  /** Found hits by drum; those that count are learnt from. */
+  /** Found hits by drum, doubtful ones too: where a drum may have been struck it may sound. */
   readonly hits: Readonly<Record<string, readonly FoundHit[]>>;
   readonly hands: readonly Hand[];
   progress?(done: number, what: string): void | Promise<void>;
@@ -63,8 +61,7 @@ export interface Debleed {
   readonly images: readonly Float32Array[];
 }
 
-async function whole(reader: MicReader, frames: number): Promise<Float32Array> {
-  const out = new Float32Array(frames);
+async function whole(reader: MicReader, frames: number, out = new Float32Array(frames)): Promise<Float32Array> {
   const block = new Float32Array(READ);
   for (let at = 0; at < frames; at += READ) {
     await reader.read(at, block);
@@ -76,6 +73,9 @@ async function whole(reader: MicReader, frames: number): Promise<Float32Array> {
 const READ = 65536;
 
 const counted = (list: readonly FoundHit[] | undefined): FoundHit[] => (list ?? []).filter((h) => h.certainty >= THRESHOLD);
+
+/** Times of strokes that the model is learnt with, seconds: doubtful ones too, for where a drum may not have been struck its soft strokes go to others. */
+export const learntFrom = (list: readonly FoundHit[] | undefined): number[] => (list ?? []).filter((h) => h.certainty >= LEAST_CERTAIN).map((h) => h.time);
 
 /** Hits of both findings, each as certain as both are on average: a stroke that only one of them heard has half of its certainty. In order of time. */
 export function joinHits(first: readonly FoundHit[], again: readonly FoundHit[]): FoundHit[] {
@@ -92,13 +92,26 @@ function scale(x: Float32Array, by: number): void {
   if (by !== 1) for (let i = 0; i < x.length; i++) x[i] *= by;
 }
 
-/** Throws what `progress` throws, to cancel. */
-export async function debleed(o: DebleedInput): Promise<Debleed> {
+/** Close mics with what the other mics explain taken out, and nothing more. */
+export interface Separated {
+  readonly kit: Kit;
+  /** By close mic: which mic, and which of the kit's drums. */
+  readonly targets: readonly Target[];
+  /** In the order of the targets, as long as the recording. */
+  readonly images: Float32Array[];
+  readonly shares: readonly { readonly lossDb: number; readonly share: number }[];
+  readonly model: DebleedModel;
+  /** Strokes it was learnt with, seconds, by drum of the kit. */
+  readonly hits: readonly (readonly number[])[];
+}
+
+/** Learns the model, separates every close mic's own drum, and keeps more of the raw where its own strokes would lose. Null where no mic has a drum. */
+export async function separate(o: DebleedInput): Promise<Separated | null> {
   const { rate, frames } = o;
   const kit = describeKit(rate, o.mics);
   const targets = ownTargets(kit);
-  if (targets.length === 0) return { mics: [], hits: o.hits, images: [] };
-  const hits = kit.drums.map((d) => counted(o.hits[d]).map((h) => h.time));
+  if (targets.length === 0) return null;
+  const hits = kit.drums.map((d) => learntFrom(o.hits[d]));
   const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
   const model = await learnModel({ ...job, progress: (d) => o.progress?.(0.6 * d, 'Learning how spill reaches the mics') });
   o.onModel?.(model, hits);
@@ -113,19 +126,30 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
     },
   });
   const shares: { lossDb: number; share: number }[] = [];
+  const raw = new Float32Array(frames);
   for (const [q, [m, s]] of targets.entries()) {
-    const raw = await whole(o.readers[m], frames);
+    await whole(o.readers[m], frames, raw);
     const all = (d: string) => counted(o.hits[d]).map((h) => Math.round(h.time * rate));
     const lossDb = ownLossDb(raw, images[q], rate, all(kit.drums[s]), Object.keys(o.hits).filter((d) => d !== kit.drums[s]).flatMap(all));
     const share = shareByLoss(lossDb);
     if (share < 1) for (let i = 0; i < frames; i++) images[q][i] = raw[i] + share * (images[q][i] - raw[i]);
     shares.push({ lossDb, share });
   }
+  return { kit, targets, images, shares, model, hits };
+}
+
+/** Throws what `progress` throws, to cancel. */
+export async function debleed(o: DebleedInput): Promise<Debleed> {
+  const { rate, frames } = o;
+  const first = await separate(o);
+  if (!first) return { mics: [], hits: o.hits, images: [] };
+  const { kit, targets, images, shares, model, hits } = first;
+  const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
   // where a mic keeps of its raw self, so much less of the others has been taken out
   const wanted = o.images?.length ? await computeImages({ ...job, model, wanted: o.images, from: 0, to: frames, progress: undefined }) : [];
   for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const byMic = new Map(targets.map(([m], q) => [m, images[q]]));
-  const again = await detectHits(rate, o.mics, async (m) => byMic.get(m) ?? whole(o.readers[m], frames), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
+  const again = await detectHits(rate, o.mics, async (m) => byMic.get(m) ?? whole(o.readers[m], frames), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'), o.hands);
   const found = Object.fromEntries(Object.entries(o.hits).map(([d, list]) => [d, kit.drums.includes(d) ? joinHits(list, again.drums[d] ?? []) : list]));
   const mics: KeptMic[] = [];
   let next = 0;
@@ -135,9 +159,10 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
       const q = next++;
       const [m, s] = targets[q];
       const drum = kit.drums[s];
-      const own = counted(found[drum]).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
+      const frames = (certain: (h: FoundHit) => boolean) => (found[drum] ?? []).filter(certain).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
+      const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD)];
       const { share, lossDb } = shares[q];
-      const tidied = await hand.tidy(images[q], rate, drum, own, MASKED.includes(kindOf(drum)) && share > 0, share > 0);
+      const tidied = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
       // the mic as it was is not needed any more
       images[q] = new Float32Array(0);
       mics[q] = { mic: m, drum, samples: tidied.samples, ring: tidied.ring, lossDb, share };

@@ -34,7 +34,7 @@ export function describeKit(rate: number, mics: readonly KitMic[]): Kit {
 /** Generous times in which drums fall by 60 dB, seconds: 2.5 times what they usually take. */
 const FALL_S: Record<Kind, number> = { kick: 1.5, snare: 1.75, hat: 1.25, tom: 3, cymbal: 3 };
 /** A drum may always sound a little: a stroke that was not found must be able to return. */
-const LEAST = 1e-3;
+const LEAST = 3e-3;
 
 /**
  * Power that may be expected of a drum by its hits (seconds), 0..1, one value a frame; frame k is centred on `times[k]` and spans `window` seconds. A drum

@@ -2,17 +2,10 @@
  * What de-bleed leaves, by the drum's own decay: in every third of an octave a drum may sound after a stroke as long and as loud as its other strokes do there; what
  * is louder is taken down to that. It reaches what the spatial model cannot tell apart: a drum that rings along with others sounds from its own place.
  */
-import FFT from 'fft.js';
 import { carriedOn } from '../clean/ring';
 import { quantile } from '../hits/candidates';
+import { type Frames, HOP, PEAK_MS, SIZE, framesOf, peakOf, withGains } from './bandFrames';
 
-const SIZE = 2048;
-const HOP = SIZE / 4;
-const BINS = SIZE / 2 + 1;
-/** Edges of the bands from here up, a third of an octave each. */
-const LOWEST_HZ = 60;
-/** A stroke's peak in a band lies within this after it, ms. */
-const PEAK_MS = 40;
 const LONGEST_S = 4;
 const LEAST_STROKES = 3;
 /** Of the levels that strokes have at a time: low, since others only add. */
@@ -32,69 +25,12 @@ const LEAST_DECAY_DB = -3;
 const STANDS_OUT_DB = 6;
 const DEEPEST_GAIN = 10 ** (-60 / 20);
 
-/** First bin of every band, and one past the last. */
-export function bandEdges(rate: number): number[] {
-  const edges = [0];
-  for (let hz = LOWEST_HZ; hz < rate / 2.2; hz *= 2 ** (1 / 3)) {
-    const bin = Math.round((hz * SIZE) / rate);
-    if (bin > edges[edges.length - 1]) edges.push(bin);
-  }
-  edges.push(BINS);
-  return edges;
-}
-
 interface BandRing {
   /** Level after a stroke by band, one value each HOP samples, dB against the stroke's peak in the band; 0 at the attack, never rising. Empty where little is left to take down. */
   readonly decayDb: readonly (readonly number[])[];
 }
 
-interface Frames {
-  readonly count: number;
-  readonly bands: number;
-  /** count x bands. */
-  readonly power: Float32Array;
-}
-
-const window = Float64Array.from({ length: SIZE }, (_, i) => Math.sqrt(0.5 - 0.5 * Math.cos((2 * Math.PI * i) / SIZE)));
-
-/** Calls `each` with the spectrum (interleaved) of every frame; frame k is centred on sample k x HOP. */
-function eachFrame(x: Float32Array, each: (k: number, spectrum: Float64Array) => void): void {
-  const fft = new FFT(SIZE);
-  const input = new Float64Array(SIZE);
-  const spectrum = new Float64Array(2 * SIZE);
-  for (let k = 0; k <= Math.ceil(x.length / HOP); k++) {
-    const from = k * HOP - SIZE / 2;
-    for (let i = 0; i < SIZE; i++) input[i] = window[i] * (x[from + i] ?? 0);
-    fft.realTransform(spectrum, input);
-    each(k, spectrum);
-  }
-}
-
-function bandPower(spectrum: Float64Array, edges: readonly number[], out: Float32Array, at: number): void {
-  for (let b = 0; b + 1 < edges.length; b++) {
-    let p = 0;
-    for (let i = edges[b]; i < edges[b + 1]; i++) p += spectrum[2 * i] ** 2 + spectrum[2 * i + 1] ** 2;
-    out[at + b] = p;
-  }
-}
-
-function framesOf(x: Float32Array, rate: number): Frames {
-  const edges = bandEdges(rate);
-  const bands = edges.length - 1;
-  const count = Math.ceil(x.length / HOP) + 1;
-  const power = new Float32Array(count * bands);
-  eachFrame(x, (k, s) => bandPower(s, edges, power, k * bands));
-  return { count, bands, power };
-}
-
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
-
-/** Peak of a stroke in a band, power. */
-function peakOf(f: Frames, rate: number, k: number, b: number): number {
-  let p = 0;
-  for (let i = k; i <= Math.min(f.count - 1, k + Math.ceil((PEAK_MS * rate) / 1000 / HOP)); i++) p = Math.max(p, f.power[i * f.bands + b]);
-  return p;
-}
 
 /** So long after its last stroke a drum is believed to have rung out, seconds; in dense playing the frames that come latest after one stand for that. */
 const GONE_S = 1.5;
@@ -122,7 +58,7 @@ function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
   const enough = Math.min(4, Math.max(2, Math.floor(own.length / 3)));
   const silent = silentFrames(f, rate, at);
   const decayDb = Array.from({ length: f.bands }, (_, b) => {
-    const peaks = at.map((k) => db(peakOf(f, rate, k, b)));
+    const peaks = at.map((k) => db(peakOf(f, k, b)));
     const middle = quantile(peaks, 0.5);
     const steps: number[][] = [];
     at.forEach((k, i) => {
@@ -162,13 +98,12 @@ export function followRing(x: Float32Array, rate: number, own: readonly number[]
 
 function masked(x: Float32Array, rate: number, own: readonly number[], ring: BandRing, f: Frames): Float32Array {
   const { bands, count, power } = f;
-  const edges = bandEdges(rate);
   const allowed = new Float32Array(count * bands);
   const margin = 10 ** (MARGIN_DB / 10);
   for (const h of own) {
     const k = Math.min(count - 1, Math.round(h / HOP));
     for (let b = 0; b < bands; b++) {
-      const peak = peakOf(f, rate, k, b) * margin;
+      const peak = peakOf(f, k, b) * margin;
       const decay = ring.decayDb[b];
       if (decay.length === 0) continue;
       for (let s = -SIZE / 2 / HOP; s < decay.length && k + s < count; s++) {
@@ -179,37 +114,10 @@ function masked(x: Float32Array, rate: number, own: readonly number[], ring: Ban
       }
     }
   }
-  const out = new Float32Array(x.length);
-  const fft = new FFT(SIZE);
-  const full = new Float64Array(2 * SIZE);
-  const time = new Float64Array(2 * SIZE);
-  const gain = new Float64Array(bands);
-  eachFrame(x, (k, s) => {
-    let open = true;
+  return withGains(x, rate, (k, gain) => {
     for (let b = 0; b < bands; b++) {
       const i = k * bands + b;
       gain[b] = ring.decayDb[b].length === 0 || power[i] <= allowed[i] ? 1 : Math.max(DEEPEST_GAIN, Math.sqrt(allowed[i] / power[i]));
-      open &&= gain[b] === 1;
     }
-    const from = k * HOP - SIZE / 2;
-    const [a, z] = [Math.max(0, -from), Math.min(SIZE, x.length - from)];
-    if (open) {
-      for (let i = a; i < z; i++) out[from + i] += 0.5 * window[i] ** 2 * x[from + i];
-      return;
-    }
-    full.fill(0);
-    let b = 0;
-    for (let i = 0; i < BINS; i++) {
-      while (i >= edges[b + 1]) b++;
-      full[2 * i] = s[2 * i] * gain[b];
-      full[2 * i + 1] = s[2 * i + 1] * gain[b];
-      if (i > 0 && i < BINS - 1) {
-        full[2 * (SIZE - i)] = full[2 * i];
-        full[2 * (SIZE - i) + 1] = -full[2 * i + 1];
-      }
-    }
-    fft.inverseTransform(time, full);
-    for (let i = a; i < z; i++) out[from + i] += 0.5 * window[i] * time[2 * i];
   });
-  return out;
 }

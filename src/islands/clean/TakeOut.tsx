@@ -76,18 +76,18 @@ export function TakeOut(p: { open: boolean; onOpen(v: boolean): void }) {
               onEnd={() => {
                 endGesture();
                 const now = useBench.getState();
-                if ((now.base?.mics[focus].treatment.debleed.amounts[source] ?? 100) < 100 && !now.data?.images[focus]?.[source] && !job) void computeImage(focus, source);
+                if ((now.base?.mics[focus].treatment.debleed.amounts[source] ?? 100) < 100 && !now.data?.images[focus]?.[source] && (!job || job.state === 'failed')) void computeImage(focus, source);
               }}
             />
             {missing && (
               <p role="status" className="flex items-center gap-2 pb-1 text-xs text-doubt">
-                {job ? (
+                {job && job.state !== 'failed' ? (
                   <>
                     <progress aria-label={`Image of ${sourceLabel(source)}`} max={1} value={job.progress} className="h-1 w-10" /> computing its image; until then all of it is out
                   </>
                 ) : (
                   <button type="button" className="underline" onClick={() => void computeImage(focus, source)}>
-                    Its image is not computed: compute it
+                    {job ? `Its image could not be computed: ${job.error?.message} Try again` : 'Its image is not computed: compute it'}
                   </button>
                 )}
               </p>

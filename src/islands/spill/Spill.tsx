@@ -100,7 +100,7 @@ function ImageRow({ plan, micId, source }: { plan: Plan; micId: string; source: 
         <a className="btn" href={`/bulk/recordings/${id}/image?${new URLSearchParams({ mic: micId, source })}`} download>
           <Download aria-hidden="true" size={13} /> Save as WAV
         </a>
-      ) : job ? (
+      ) : job && job.state !== 'failed' ? (
         <span role="status" className="flex items-center gap-1.5 text-sm text-ink2">
           <progress aria-label="Image" max={1} value={job.progress} className="h-1.5 w-14" /> for the song
         </span>
@@ -108,6 +108,11 @@ function ImageRow({ plan, micId, source }: { plan: Plan; micId: string; source: 
         <button type="button" className="btn" title="The whole song, to be saved or to let this drum stay in part; needs de-bleed" onClick={() => void request('POST', `/api/recordings/${id}/images`, { micId, source }).catch(tell)}>
           Compute for the song
         </button>
+      )}
+      {!content && job?.state === 'failed' && (
+        <span role="alert" className="text-sm text-doubt">
+          The last try failed: {job.error?.message}
+        </span>
       )}
       <span className="ml-auto flex items-center gap-1.5 text-sm text-ink2">
         {plan.mics[micId].name}:

@@ -7,6 +7,7 @@ import { FreshGapError } from '../../core/errors';
 import { ANALYSIS_VERSION, type Analysis, analyse } from '../../core/hits/analyse';
 import { mergeAnalysis } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
+import { handFile, withHands } from '../../node/hands';
 import type { Sql } from '../db';
 import { dbReader } from '../dbReader';
 import { findAnalysis, storeAnalysis } from '../sql/analyses';
@@ -30,20 +31,21 @@ export interface AnalysisResult {
   cached: boolean;
 }
 
-export async function runAnalysis(sql: Sql, recordingId: string, report: (done: number, note: string) => Promise<void>): Promise<AnalysisResult> {
+/** `thread`: the bundled hand. */
+export async function runAnalysis(sql: Sql, recordingId: string, report: (done: number, note: string) => Promise<void>, thread = handFile()): Promise<AnalysisResult> {
   const files = await listFiles(sql, recordingId);
   const state = await getPlan(sql, recordingId);
   if (!state || state.plan.order.length === 0) throw new FreshGapError('NOT_FOUND', 'The recording has no mics yet.');
   const { plan } = state;
   const key = analysisKey(plan, files);
   const known = await findAnalysis(sql, key);
-  const result = known ?? (await analyseMics(sql, plan, files, report));
+  const result = known ?? (await analyseMics(sql, plan, files, report, thread));
   await storeAnalysis(sql, recordingId, key, result);
   await mergeIntoPlan(sql, recordingId, (now) => mergeAnalysis(now, result.drums, Object.fromEntries(plan.order.map((id, i) => [id, result.rings[i] ?? null]))), 'analysis');
   return { hits: Object.values(result.drums).reduce((n, l) => n + l.length, 0), notes: result.notes, cached: known !== null };
 }
 
-function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (done: number, note: string) => Promise<void>): Promise<Analysis> {
+function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (done: number, note: string) => Promise<void>, thread: string): Promise<Analysis> {
   const mics = plan.order.map((id) => plan.mics[id]);
   const read = async (m: number) => {
     const file = files.find((f) => f.name === mics[m].file);
@@ -57,5 +59,5 @@ function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (d
     }
     return out;
   };
-  return analyse(plan.sampleRate, mics.map((m) => m.role), mics.map((m) => m.name), read, (done) => report(done, 'Listening to all mics'));
+  return withHands((hands) => analyse(plan.sampleRate, mics.map((m) => m.role), mics.map((m) => m.name), read, (done) => report(done, 'Listening to all mics'), undefined, hands), undefined, thread);
 }

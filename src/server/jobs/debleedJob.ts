@@ -5,7 +5,7 @@
 import { createHash } from 'node:crypto';
 import { deserialize, serialize } from 'node:v8';
 import { FreshGapError } from '../../core/errors';
-import { countedHits } from '../../core/plan/live';
+import { possibleHits } from '../../core/plan/live';
 import { mergeAnalysis } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
 import { DEBLEED_VERSION, type KeptMic, debleed, kitMic } from '../../core/spill/debleed';
@@ -72,11 +72,7 @@ export async function runDebleed(sql: Sql, recordingId: string, report: (done: n
   if (!found) throw new FreshGapError('DEBLEED_NO_HITS', 'De-bleed learns from the hits, and none are found yet.');
   const mics = plan.order.map((id) => plan.mics[id]);
   const readers = readersOf(sql, plan, files);
-  // what counts is learnt from; doubtful ones may become certain
-  const hits = Object.fromEntries(Object.entries(plan.hits).map(([d, list]) => {
-    const counted = new Set(countedHits(plan).get(d)?.map((h) => h.id));
-    return [d, Object.entries(list).filter(([, h]) => h.state !== 'rejected').map(([id, h]) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: h.state === 'found' ? h.certainty : counted.has(id) ? 1 : 0 })).sort((a, b) => a.time - b.time)];
-  }));
+  const hits = possibleHits(plan);
   let stored: StoredModel | null = null;
   const onModel = (model: DebleedModel, strokes: readonly (readonly number[])[]) => {
     stored = { model, hits: strokes.map((l) => [...l]) };

@@ -1,4 +1,4 @@
-/** A hand of de-bleed in a worker thread: calls come in as messages and are answered in order. */
+/** A hand of analysis and de-bleed in a worker thread: calls come in as messages and are answered in order. */
 import { parentPort } from 'node:worker_threads';
 import { type Hand, type Tidied, createHand } from '../core/spill/crew';
 

@@ -1,0 +1,129 @@
+/**
+ * Where the finding of hits works: ears, each a thread of its own or, in tests and small tools, this one. What one mic or one drum needs is a call of its own; audio goes
+ * over whole, and only what was found comes back.
+ */
+import { type Ring, learnRing } from '../clean/ring';
+import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
+import { alignAttacks } from './alignAttacks';
+import { type Candidates, findCandidates } from './candidates';
+import { type Network, certainties } from './classify';
+import { readSpectra } from './eventSpectra';
+import { type Described, describe } from './features';
+import { ATTACK_BAND, BANDS, type Kind, RISES_IN, SWELL_S, ownBands } from './kinds';
+import type { Patterns } from './mixture';
+import { pickOnsets } from './pickOnset';
+import { type Song, type Source, increment, topMean } from './song';
+
+/** A song without what only one thread can hold. */
+export type SongView = Omit<Song, 'kernels'>;
+type Soon<T> = T | Promise<T>;
+
+export interface Ear {
+  /** Candidates of a drum in its mic, their times refined, in order, without those far softer there than any stroke; `far`: a sum of overheads, where all are kept. */
+  seek(x: Float32Array, rate: number, kind: Kind, far?: boolean): Soon<Candidates>;
+  /** Refined times of rough ones, seconds. */
+  pick(x: Float32Array, rate: number, times: Float64Array, kind: Kind): Soon<Float64Array>;
+  /** Powers by band after and before the times of each list, in one mic. */
+  powers(x: Float32Array, rate: number, times: readonly Float64Array[]): Soon<Float32Array[]>;
+  describe(song: SongView, s: Source, patterns: Patterns, drum: string): Soon<Described>;
+  certainties(net: Network, features: Float32Array): Soon<Float64Array>;
+  /** Times (seconds, rising) brought to the first movement of their strokes. */
+  align(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], kind: Kind): Soon<number[]>;
+  ring(x: Float32Array, rate: number, drum: string, own: readonly number[]): Soon<Ring | null>;
+}
+
+const NEAR_S = 0.002;
+/** Rides are soft in overheads. */
+const FAR_THRESHOLD_DB = 3;
+
+/** Refines times, drops those that meet, keeps the rest in order. */
+function refine(c: Candidates, x: Float32Array, rate: number, kind: Kind): Candidates {
+  const time = pickOnsets(x, rate, c.time, ATTACK_BAND[kind], SWELL_S[kind]);
+  const order = Array.from(time.keys()).sort((a, b) => time[a] - time[b]);
+  const kept = order.filter((i, k) => k === 0 || time[i] - time[order[k - 1]] > NEAR_S);
+  return only({ ...c, time }, kept);
+}
+
+/** Rows of candidates, by index. */
+function only(c: Candidates, which: readonly number[]): Candidates {
+  const rows = (v: Float32Array) => {
+    const out = new Float32Array(7 * which.length);
+    which.forEach((i, k) => {
+      out.set(v.subarray(7 * i, 7 * i + 7), 7 * k);
+    });
+    return out;
+  };
+  return { time: Float64Array.from(which, (i) => c.time[i]), novelty: Float32Array.from(which, (i) => c.novelty[i]), rises: rows(c.rises), later: rows(c.later), long: rows(c.long) };
+}
+
+/** What adds this much less to the drum's range in its mic than the loudest do is no stroke: the softest of made recordings were 25 dB under. Half of all candidates are. */
+const SOFTEST_DB = -38;
+
+function loudEnough(c: Candidates, kernels: HitKernels, rate: number, kind: Kind): Candidates {
+  const powers = readSpectra(kernels, rate, c.time);
+  const bands = ownBands(kind);
+  const added = Float64Array.from(c.time, (_, i) => bands.reduce((e, b) => e + increment(powers[2 * i * BANDS + b], powers[(2 * i + 1) * BANDS + b]), 0));
+  const least = topMean(added) * 10 ** (SOFTEST_DB / 10);
+  return only(c, Array.from(added.keys()).filter((i) => added[i] >= least));
+}
+
+/** An ear in this thread. */
+export function createEar(): Ear {
+  let kept: HitKernels | null = null;
+  const kernels = () => {
+    kept ??= createHitKernels();
+    return kept;
+  };
+  return {
+    seek(x, rate, kind, far) {
+      kernels().load(x);
+      const all = refine(findCandidates(kernels(), rate, RISES_IN[kind], far ? FAR_THRESHOLD_DB : undefined), x, rate, kind);
+      return far ? all : loudEnough(all, kernels(), rate, kind);
+    },
+    pick: (x, rate, times, kind) => pickOnsets(x, rate, times, ATTACK_BAND[kind]),
+    powers(x, rate, times) {
+      kernels().load(x);
+      return times.map((t) => readSpectra(kernels(), rate, t));
+    },
+    describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),
+    certainties,
+    align: (x, rate, times, strengths, kind) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind]),
+    ring: (x, rate, drum, own) => learnRing(x, rate, drum, own),
+  };
+}
+
+/** The jobs' results in their order; every ear takes the next job as soon as it is free. `done` is told how many are. */
+export async function shareOut<E, T>(ears: readonly E[], jobs: readonly ((ear: E) => Soon<T>)[], done: (count: number) => Soon<void> = () => {}): Promise<T[]> {
+  const results = new Array<T>(jobs.length);
+  let next = 0;
+  let finished = 0;
+  await Promise.all(
+    ears.map(async (ear) => {
+      while (next < jobs.length) {
+        const i = next++;
+        results[i] = await jobs[i](ear);
+        await done(++finished);
+      }
+    }),
+  );
+  return results;
+}
+
+const NONE = new Float32Array(0);
+const NEVER = new Float64Array(0);
+
+/** What others must know of a song to describe one of its sources: of the other sources only where and how loud they are. */
+export function viewOf({ kernels: _, ...song }: Song): SongView {
+  const light = (s: Source): Source => ({ ...s, n: 0, time: NEVER, heard: NEVER, novelty: NONE, rises: NONE, later: NONE, long: NONE, after: NONE, before: NONE, added: NONE, closeness: null });
+  return { ...song, sources: new Map([...song.sources].map(([d, s]) => [d, light(s)])) };
+}
+
+/** Reads one mic at a time, since readers answer one call at a time. */
+export function oneByOne<A, T>(read: (arg: A) => Soon<T>): (arg: A) => Promise<T> {
+  let last: Promise<unknown> = Promise.resolve();
+  return (arg) => {
+    const now = last.then(() => read(arg));
+    last = now.catch(() => {});
+    return now;
+  };
+}

@@ -1,0 +1,58 @@
+/**
+ * What de-bleed leaves between the strokes of a drum that rings now short, now long, as hats do: no usual decay says when such a stroke has ended, but its own level does. In
+ * every third of an octave a stroke ends where it has fallen as far as can be told from what is there before strokes; from there to the next stroke the band is closed.
+ */
+import { quantile } from '../hits/candidates';
+import { HOP, PEAK_MS, SIZE, framesOf, peakOf, withGains } from './bandFrames';
+
+const LEAST_STROKES = 8;
+/** A stroke has ended that has fallen so far below its own peak, dB: less where what is there before strokes, so far over which it must stay, hides the end. */
+const FALLEN_DB = -40;
+const OVER_FLOOR_DB = 3;
+/** Where strokes stand out less than this over that floor they are left to ring, dB; where hardly, nothing of the drum is heard but the stick. */
+const LEAST_RANGE_DB = -20;
+const UNHEARD_DB = -6;
+/** Soft strokes end no deeper than so far under where usual ones do, dB. */
+const SOFT_DB = -12;
+/** What is there before strokes is told from those so long after the one before, frames; a low quantile. */
+const APART = 10;
+const BEFORE = 4;
+const FLOOR_QUANTILE = 0.3;
+/** Opens so many frames before a stroke, which a window reaches over; closes by so much a frame. */
+const OPENS = SIZE / 2 / HOP + 1;
+const CLOSE_DB = -15;
+const CLOSED = 10 ** (-60 / 20);
+
+/** `own`: frames of strokes, rising; with few of them the mic comes back as it is. */
+export function closeFallen(x: Float32Array, rate: number, own: readonly number[]): Float32Array {
+  if (own.length < LEAST_STROKES) return x;
+  const f = framesOf(x, rate);
+  const { count, bands, power } = f;
+  const at = own.map((h) => Math.min(count - 1, Math.round(h / HOP)));
+  const peakFrames = Math.ceil((PEAK_MS * rate) / 1000 / HOP) + 1;
+  const gain = new Float32Array(count * bands).fill(1);
+  for (let b = 0; b < bands; b++) {
+    const peaks = at.map((k) => peakOf(f, k, b));
+    const middle = quantile(peaks, 0.5) + 1e-14;
+    const before = at.flatMap((k, i) => (i > 0 && k - at[i - 1] > APART ? [10 * Math.log10((power[(k - BEFORE) * bands + b] + 1e-14) / middle)] : []));
+    const floor = before.length > 3 ? quantile(before, FLOOR_QUANTILE) : FALLEN_DB;
+    const unheard = floor > UNHEARD_DB;
+    if (floor + OVER_FLOOR_DB > LEAST_RANGE_DB && !unheard) continue;
+    const fallen = 10 ** (Math.max(FALLEN_DB, floor + OVER_FLOOR_DB) / 10);
+    const close = (from: number, to: number) => {
+      for (let k = Math.max(0, from); k < Math.min(count, to); k++) gain[k * bands + b] = Math.max(CLOSED, 10 ** ((CLOSE_DB / 20) * (k - from + 1)));
+    };
+    close(-100, at[0] - OPENS);
+    at.forEach((k, i) => {
+      const next = (at[i + 1] ?? count + OPENS) - OPENS;
+      const limit = Math.max(peaks[i] * fallen, middle * fallen * 10 ** (SOFT_DB / 10));
+      let end = k + peakFrames;
+      const level = (j: number) => (power[(j - 1) * bands + b] + power[j * bands + b] + power[Math.min(count - 1, j + 1) * bands + b]) / 3;
+      while (!unheard && end < Math.min(next, count) && level(end) > limit) end++;
+      close(end, next);
+    });
+  }
+  return withGains(x, rate, (k, out) => {
+    for (let b = 0; b < bands; b++) out[b] = gain[k * bands + b];
+  });
+}
