@@ -183,6 +183,8 @@ export async function importFile(sql: Sql, recordingId: string, name: string, by
     await refreshExtent(tx, recordingId);
     const micIds = await extendPlan(tx, recordingId, fileId);
     await notify(tx, { kind: 'files', recordingId });
+    // cancelled while it was being stored: everything of it goes again
+    if (signal?.aborted) throw new FreshGapError('UPLOAD_CANCELLED', `${name} was cancelled.`);
     return { fileId, name, frames: result.frames, channels: result.channels, micIds };
   }) as Promise<Imported>;
 }

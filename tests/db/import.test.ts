@@ -110,6 +110,12 @@ describe('import', () => {
       yield* pieces(good.subarray(400_000));
     }
     expect(await codeOf(importFile(db.sql, id, 'cancelled.wav', cancelled(), abort.signal))).toBe('UPLOAD_CANCELLED');
+    const late = new AbortController();
+    async function* cancelledWhileStored() {
+      yield* pieces(good);
+      setTimeout(() => late.abort());
+    }
+    expect(await codeOf(importFile(db.sql, id, 'late.wav', cancelledWhileStored(), late.signal))).toBe('UPLOAD_CANCELLED');
     async function* broken() {
       yield* pieces(good.subarray(0, 400_000));
       throw new Error('line broke');

@@ -37,12 +37,9 @@ async function upload(req: IncomingMessage, res: ServerResponse, recordingId: st
   const tooLarge = () => new FreshGapError('FILE_TOO_LARGE', `${name} is larger than ${Math.round(limit / 2 ** 20)} MiB.`, { limit });
   if (Number(req.headers['content-length'] ?? 0) > limit) throw tooLarge();
   const abort = new AbortController();
-  let whole = false;
-  req.on('end', () => {
-    whole = true;
-  });
-  req.on('close', () => {
-    if (!whole) abort.abort();
+  // the response's close, not the request's: a cancel while the file is being stored counts too
+  res.on('close', () => {
+    if (!res.writableFinished) abort.abort();
   });
   async function* bytes() {
     let seen = 0;
