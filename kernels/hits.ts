@@ -59,6 +59,44 @@ function flush(v: v128, tiny: v128): v128 {
   return v128.and(v, f32x4.gt(f32x4.abs(v), tiny));
 }
 
+// @ts-ignore: decorator
+@inline
+function pair(a: usize, b: usize): v128 {
+  return f64x2.replace_lane(f64x2.splat(<f64>load<f32>(a)), 1, <f64>load<f32>(b));
+}
+
+/**
+ * `n` samples through two biquads in series, in double precision, as four stretches of `length` at once: each begins `warm` samples early, by when the filters have
+ * forgotten that they began there. `coefficients`: b0 b1 b2 a1 a2 of either, doubles. Samples must be there from `warm` before `x` to 4 x length after it.
+ */
+export function bandPass(x: usize, length: i32, warm: i32, coefficients: usize, out: usize): void {
+  const b0 = v128.load_splat<f64>(coefficients), b1 = v128.load_splat<f64>(coefficients, 8), b2 = v128.load_splat<f64>(coefficients, 16), a1 = v128.load_splat<f64>(coefficients, 24), a2 = v128.load_splat<f64>(coefficients, 32);
+  const d0 = v128.load_splat<f64>(coefficients, 40), d1 = v128.load_splat<f64>(coefficients, 48), d2 = v128.load_splat<f64>(coefficients, 56), c1 = v128.load_splat<f64>(coefficients, 64), c2 = v128.load_splat<f64>(coefficients, 72);
+  const guard = f64x2.splat(1e-25);
+  const bytes = <usize>length << 2;
+  let p0 = f64x2.splat(0), q0 = p0, r0 = p0, s0 = p0, p1 = p0, q1 = p0, r1 = p0, s1 = p0;
+  let at = x - (<usize>warm << 2);
+  let to = out - (<usize>warm << 2);
+  for (let i = -warm; i < length; i++, at += 4, to += 4) {
+    const u = f64x2.add(pair(at, at + bytes), guard), v = f64x2.add(pair(at + 2 * bytes, at + 3 * bytes), guard);
+    const y0 = f64x2.add(f64x2.mul(b0, u), p0), y1 = f64x2.add(f64x2.mul(b0, v), p1);
+    p0 = f64x2.add(f64x2.sub(f64x2.mul(b1, u), f64x2.mul(a1, y0)), q0);
+    p1 = f64x2.add(f64x2.sub(f64x2.mul(b1, v), f64x2.mul(a1, y1)), q1);
+    q0 = f64x2.sub(f64x2.mul(b2, u), f64x2.mul(a2, y0));
+    q1 = f64x2.sub(f64x2.mul(b2, v), f64x2.mul(a2, y1));
+    const z0 = f64x2.add(f64x2.mul(d0, y0), r0), z1 = f64x2.add(f64x2.mul(d0, y1), r1);
+    r0 = f64x2.add(f64x2.sub(f64x2.mul(d1, y0), f64x2.mul(c1, z0)), s0);
+    r1 = f64x2.add(f64x2.sub(f64x2.mul(d1, y1), f64x2.mul(c1, z1)), s1);
+    s0 = f64x2.sub(f64x2.mul(d2, y0), f64x2.mul(c2, z0));
+    s1 = f64x2.sub(f64x2.mul(d2, y1), f64x2.mul(c2, z1));
+    if (i < 0) continue;
+    store<f32>(to, <f32>f64x2.extract_lane(z0, 0));
+    store<f32>(to + bytes, <f32>f64x2.extract_lane(z0, 1));
+    store<f32>(to + 2 * bytes, <f32>f64x2.extract_lane(z1, 0));
+    store<f32>(to + 3 * bytes, <f32>f64x2.extract_lane(z1, 1));
+  }
+}
+
 /** Four complex transforms in lanes: Stockham's autosort with radix 4, and one step of radix 2 where needed. Returns where the result lies: `x` or `y`. */
 function fft4(x: usize, y: usize, size: i32, twiddles: usize): usize {
   let n = size;

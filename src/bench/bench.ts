@@ -3,7 +3,7 @@ import { createGate } from '../core/clean/gate';
 import { deriveSlices } from '../core/clean/slices';
 import { createGaussian, createRng } from '../core/dsp/rng';
 import { debleed, kitMic } from '../core/spill/debleed';
-import { withHands } from '../node/hands';
+import { sharedSamples, withHands } from '../node/hands';
 import { analyse } from '../core/hits/analyse';
 import { gateGains, gateOverview } from '../core/measure/gateOverview';
 import { GATE_DEFAULTS } from '../core/params/gateParams';
@@ -86,7 +86,7 @@ row('2,000 slices of 10 minutes derived', best(() => void deriveSlices({ rate: R
 // a made kit, repeated until four minutes are full
 const made = makeRecording(randomRecording({ seed: 71, seconds: 20, spill: 'normal', toms: 3, truth: false }));
 const mics = made.audio.slice(0, 11).map((a) => {
-  const song = new Float32Array(SECONDS * RATE);
+  const song = sharedSamples(SECONDS * RATE);
   for (let at = 0; at < song.length; at += a.length) song.set(a.subarray(0, Math.min(a.length, song.length - at)), at);
   return song;
 });

@@ -5,6 +5,7 @@ import { guessRoles } from '../core/plan/guessRoles';
 import type { MicReader } from '../core/render';
 import type { MicSource } from '../core/plan/plan';
 import { ROLES, isRoleId, roleOf } from '../core/plan/roles';
+import { sharedSamples } from '../node/hands';
 import { type WavFile, openFolder } from './wavFile';
 
 export interface FolderMics {
@@ -61,7 +62,7 @@ export async function openMics(folder: string, rolesFile?: string): Promise<Fold
       files: channels.map((c) => c.file),
       sources: channels.map((c) => ({ ...c, frames: files.find((f) => f.name === c.file)?.info.frames ?? 0 })),
       async read(mic) {
-        const out = new Float32Array(frames);
+        const out = sharedSamples(frames);
         await readerOf(mic).read(0, out);
         return out;
       },

@@ -5,7 +5,22 @@ import { Worker } from 'node:worker_threads';
 import type { Hand } from '../core/spill/crew';
 import type { HandAnswer, HandCall } from './hand.thread';
 
-const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run', 'tidy', 'seek', 'pick', 'powers', 'describe', 'certainties', 'align', 'ring'] as const satisfies readonly (keyof Hand)[];
+const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run', 'tidy', 'seek', 'pick', 'powers', 'ownRows', 'describe', 'certainties', 'align', 'ring'] as const satisfies readonly (keyof Hand)[];
+
+/** From this size on an array is handed over in shared memory instead of being copied twice. */
+const SHARED_BYTES = 1 << 20;
+
+/** Room for `frames` samples that threads can share: what is read into it goes to a thread without a copy. */
+export const sharedSamples = (frames: number): Float32Array => new Float32Array(new SharedArrayBuffer(4 * frames));
+
+/** The same samples in memory that threads share; nobody writes into what was handed over. */
+function shared(x: unknown): unknown {
+  if (Array.isArray(x)) return x.map(shared);
+  if (!(x instanceof Float32Array) || x.byteLength < SHARED_BYTES || x.buffer instanceof SharedArrayBuffer) return x;
+  const out = sharedSamples(x.length);
+  out.set(x);
+  return out;
+}
 
 /** The bundled thread, beside the bundle that this is part of. */
 export const handFile = (): string => fileURLToPath(new URL('./hand.thread.mjs', import.meta.url));
@@ -30,7 +45,7 @@ function startHand(file: string): { hand: Hand; stop(): Promise<number> } {
     new Promise((done, failed) => {
       const id = next++;
       open.set(id, { done, failed });
-      worker.postMessage({ id, method, args } satisfies HandCall);
+      worker.postMessage({ id, method, args: args.map(shared) } satisfies HandCall);
     });
   return { hand: Object.fromEntries(METHODS.map((m) => [m, (...args: unknown[]) => call(m, args)])) as unknown as Hand, stop: () => worker.terminate() };
 }

@@ -4,7 +4,7 @@
  * carried on.
  */
 import { powerSteps } from '../dsp/power';
-import { bandPass, quantile } from '../hits/candidates';
+import { type BandFilter, bandPass, quantile } from '../hits/candidates';
 import { type Kind, kindOf } from '../hits/kinds';
 
 export interface Ring {
@@ -25,6 +25,8 @@ const BODY: Record<Kind, readonly [number, number]> = { kick: [30, 160], snare: 
 const PEAK_MS = 30;
 const CLEAR_OF_NEXT_MS = 15;
 const LEAST_STROKES = 3;
+/** Rate at which notes are looked for, Hz. */
+const NOTE_RATE = 6000;
 /** A tom is heard within this factor of its note. */
 const NOTE_WIDTH = 1.35;
 /** The slope is told over this many dB above where spill begins, which is so far over the level before strokes, and never believed deeper than this. */
@@ -55,13 +57,12 @@ function smooth(v: Float64Array, n: number): Float64Array {
 }
 
 /** `x`: the mic; `own`: frames of its drum's strokes, rising; `debled`: whether only the drum is left in it. Null with fewer than three strokes. */
-export function learnRing(x: Float32Array, rate: number, drum: string, own: readonly number[], debled = false): Ring | null {
+export function learnRing(x: Float32Array, rate: number, drum: string, own: readonly number[], debled = false, filter: BandFilter = bandPass): Ring | null {
   if (own.length < LEAST_STROKES) return null;
   const kind = kindOf(drum);
   const note = kind === 'tom' ? noteOf(x, rate, own.slice(0, 60), BODY.tom) : 0;
   const [low, high] = note > 0 ? [note / NOTE_WIDTH, note * NOTE_WIDTH] : BODY[kind];
-  const body = new Float32Array(x.length);
-  bandPass(x, rate, low, high, body);
+  const body = filter(x, rate, low, high);
   const env = smooth(powerSteps(body, rate, 1000), 5);
   const full = smooth(powerSteps(x, rate, 1000), 5);
   const n = env.length;
@@ -134,15 +135,23 @@ function quietBefore(env: Float64Array, at: readonly number[]): number {
 /** Power of a stroke's note by frequency, whose peak is the drum's own: 20 to 150 ms after the attack, at strokes in the upper half by what sounds there. Hz. */
 function noteOf(x: Float32Array, rate: number, own: readonly number[], band: readonly [number, number]): number {
   let best = { hz: 0, p: 0 };
-  const [from, length] = [Math.round(0.02 * rate), Math.round(0.13 * rate)];
+  // means of a few samples are enough for notes this low
+  const step = Math.max(1, Math.floor(rate / NOTE_RATE));
+  const [from, length] = [Math.round(0.02 * rate), Math.round((0.13 * rate) / step)];
+  const notes = own.map((f) =>
+    Float64Array.from({ length }, (_, i) => {
+      let sum = 0;
+      for (let k = f + from + i * step; k < f + from + (i + 1) * step; k++) sum += x[k] ?? 0;
+      return (0.5 - 0.5 * Math.cos((2 * Math.PI * i) / length)) * (sum / step);
+    }),
+  );
   for (let hz = band[0]; hz <= band[1]; hz *= 1.03) {
-    const c = 2 * Math.cos((2 * Math.PI * hz) / rate);
-    const powers = own.map((f) => {
+    const c = 2 * Math.cos((2 * Math.PI * hz * step) / rate);
+    const powers = notes.map((note) => {
       // Goertzel's recurrence
       let [a, b] = [0, 0];
       for (let i = 0; i < length; i++) {
-        const w = 0.5 - 0.5 * Math.cos((2 * Math.PI * i) / length);
-        const v = w * (x[f + from + i] ?? 0) + c * a - b;
+        const v = note[i] + c * a - b;
         b = a;
         a = v;
       }

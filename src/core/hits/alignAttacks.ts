@@ -4,7 +4,7 @@
  * millisecond), every stroke is laid over it where the levels differ least, and told where the shape begins.
  */
 import { powerSteps } from '../dsp/power';
-import { bandPass, quantile } from './candidates';
+import { type BandFilter, bandPass, quantile } from './candidates';
 
 /** Windows of the shape: per second, before the attack, after it. */
 const HOPS = 4000;
@@ -43,10 +43,8 @@ interface Shape {
  * `times` in seconds, rising; `strengths` alike. `x` is the drum's own mic, `band` where its attack is heard, Hz, `swellS` how long before its pick such a drum may begin to swell: what comes
  * earlier in the shape is what is often struck together with it. Gives new times.
  */
-export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number): number[] {
-  const y = new Float32Array(x.length);
-  bandPass(x, rate, band[0], band[1], y);
-  const e = powerSteps(y, rate, HOPS).map((v) => v + 1e-14);
+export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, filter: BandFilter = bandPass): number[] {
+  const e = powerSteps(filter(x, rate, band[0], band[1]), rate, HOPS).map((v) => v + 1e-14);
   const logs = e.map(Math.log);
   const all = Array.from(times.keys());
   const soft = new Set([...all].sort((a, b) => strengths[a] - strengths[b]).slice(0, times.length >= TWO_SHAPES ? Math.floor(SOFT_SHARE * times.length) : 0));
@@ -139,7 +137,7 @@ function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number,
     for (let s = -EARLIER; s <= LATER; s++) {
       let d = 0;
       // everything any shift looks at is explained: what lies before the shape as quiet, what lies after it as its end
-      for (let j = -EARLIER - BEFORE; j < AFTER + LATER; j++) {
+      for (let j = -EARLIER - BEFORE; j < AFTER + LATER && d < best; j++) {
         const p = j - s + BEFORE;
         const off = Math.abs(logs[k + j] - (p < 0 ? silent : model[p < length ? p : length - 1]));
         // what another drum adds just before must not count without end

@@ -19,7 +19,7 @@ export interface Analysis {
 }
 
 /** Raised whenever the same audio would give another result. */
-export const ANALYSIS_VERSION = 8;
+export const ANALYSIS_VERSION = 9;
 
 const SILENT = 10 ** (-90 / 20);
 /** A mic that hears its drum this much later than others do was moved. */
@@ -34,14 +34,17 @@ export async function analyse(
 ): Promise<Analysis> {
   const notes: string[] = [];
   const silent = new Set<number>();
+  const seen = new Set<number>();
   const checked = async (m: number) => {
     const x = await read(m);
+    if (seen.has(m)) return x;
+    seen.add(m);
     let peak = 0;
     for (let i = 0; i < x.length; i++) {
       const a = Math.abs(x[i]);
       if (a > peak) peak = a;
     }
-    if (peak < SILENT && !silent.has(m)) {
+    if (peak < SILENT) {
       silent.add(m);
       notes.push(`${names[m]} is silent.`);
     }
@@ -49,13 +52,22 @@ export async function analyse(
   };
   const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead' }));
   const { drums, song } = await detectHits(rate, mics, checked, networks, (d) => progress(0.8 * d), ears);
+  const readOne = oneByOne(read);
+  const ringing = shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
+    const own = (mic.own && drums[mic.own]) || [];
+    const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));
+    return mic.own && frames.length ? ear.ring(await readOne(m), rate, mic.own, frames) : null;
+  }));
   const sure = new Map(Object.entries(drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= Math.max(THRESHOLD, 0.8) && h.strength > 0.15).map((h) => h.time)]));
-  const spill = await spillMap(
-    rate, mics.length, read,
-    [...sure].map(([drum, times]) => ({
-      drum, times, main: song.sources.get(drum)?.main ?? 0, foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t),
-    })),
-  );
+  const [spill, rings] = await Promise.all([
+    spillMap(
+      rate, mics.length, readOne,
+      [...sure].map(([drum, times]) => ({
+        drum, times, main: song.sources.get(drum)?.main ?? 0, foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t),
+      })),
+    ),
+    ringing,
+  ]);
   for (const row of spill) {
     const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null && !silent.has(m)).map((e) => e.delayMs as number);
     const early = others.filter((d) => d < -MOVED_MS);
@@ -68,13 +80,6 @@ export async function analyse(
     if (own && own.mics[m].polarity < 0 && own.mics[m].levelDb > -20) notes.push(`${names[m]} hears ${roleOf(roles[own.main]).label.toLowerCase()}'s drum upside down: usual under a drum, elsewhere turn it.`);
   });
   for (const [d, list] of Object.entries(drums)) if (list.length === 0) notes.push(`No strokes found on ${d}.`);
-  await progress(0.95);
-  const readOne = oneByOne(read);
-  const rings = await shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
-    const own = (mic.own && drums[mic.own]) || [];
-    const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));
-    return mic.own && frames.length ? ear.ring(await readOne(m), rate, mic.own, frames) : null;
-  }));
   await progress(1);
   return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, rings, notes };
 }

@@ -33,8 +33,12 @@ export interface Candidates {
   readonly long: Float32Array;
 }
 
-/** `x` filtered to a band of 12 dB per octave each side, into `out`: both sections in one loop, whose two chains a processor works on at once. */
-export function bandPass(x: Float32Array, rate: number, lowHz: number, highHz: number, out: Float32Array): void {
+/** A signal within a band (Hz) of 12 dB per octave each side. */
+export type BandFilter = (x: Float32Array, rate: number, lowHz: number, highHz: number) => Float32Array;
+
+/** Both sections in one loop, whose two chains a processor works on at once. */
+export const bandPass: BandFilter = (x, rate, lowHz, highHz) => {
+  const out = new Float32Array(x.length);
   const h = biquadCoefficients('highpass', rate, lowHz);
   const l = biquadCoefficients('lowpass', rate, Math.min(highHz, 0.45 * rate));
   const { b0, b1, b2, a1, a2 } = h;
@@ -50,7 +54,8 @@ export function bandPass(x: Float32Array, rate: number, lowHz: number, highHz: n
     s = d2 * y - c2 * z;
     out[i] = z;
   }
-}
+  return out;
+};
 
 /** The value at a share 0..1 of the sorted values. */
 export function quantile(values: ArrayLike<number>, share: number): number {

@@ -5,12 +5,13 @@
 import { type Ring, learnRing } from '../clean/ring';
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
 import { alignAttacks } from './alignAttacks';
-import { type Candidates, findCandidates } from './candidates';
+import { type BandFilter, type Candidates, findCandidates } from './candidates';
 import { type Network, certainties } from './classify';
 import { readSpectra } from './eventSpectra';
 import { type Described, describe } from './features';
 import { ATTACK_BAND, BANDS, type Kind, RISES_IN, SWELL_S, ownBands } from './kinds';
 import type { Patterns } from './mixture';
+import { ownRows } from './patterns';
 import { pickOnsets } from './pickOnset';
 import { type Song, type Source, increment, topMean } from './song';
 
@@ -25,6 +26,8 @@ export interface Ear {
   pick(x: Float32Array, rate: number, times: Float64Array, kind: Kind): Soon<Float64Array>;
   /** Powers by band after and before the times of each list, in one mic. */
   powers(x: Float32Array, rate: number, times: readonly Float64Array[]): Soon<Float32Array[]>;
+  /** What a drum alone added at those of its candidates that it dominates. */
+  ownRows(song: SongView, s: Source, patterns: Patterns, leastGain: number): Soon<Float32Array[]>;
   describe(song: SongView, s: Source, patterns: Patterns, drum: string): Soon<Described>;
   certainties(net: Network, features: Float32Array): Soon<Float64Array>;
   /** Times (seconds, rising) brought to the first movement of their strokes. */
@@ -37,8 +40,8 @@ const NEAR_S = 0.002;
 const FAR_THRESHOLD_DB = 3;
 
 /** Refines times, drops those that meet, keeps the rest in order. */
-function refine(c: Candidates, x: Float32Array, rate: number, kind: Kind): Candidates {
-  const time = pickOnsets(x, rate, c.time, ATTACK_BAND[kind], SWELL_S[kind]);
+function refine(c: Candidates, x: Float32Array, rate: number, kind: Kind, filter: BandFilter): Candidates {
+  const time = pickOnsets(x, rate, c.time, ATTACK_BAND[kind], SWELL_S[kind], filter);
   const order = Array.from(time.keys()).sort((a, b) => time[a] - time[b]);
   const kept = order.filter((i, k) => k === 0 || time[i] - time[order[k - 1]] > NEAR_S);
   return only({ ...c, time }, kept);
@@ -74,21 +77,26 @@ export function createEar(): Ear {
     kept ??= createHitKernels();
     return kept;
   };
+  const filter: BandFilter = (x, rate, lowHz, highHz) => {
+    kernels().load(x);
+    return kernels().bandPass(rate, lowHz, highHz);
+  };
   return {
     seek(x, rate, kind, far) {
       kernels().load(x);
-      const all = refine(findCandidates(kernels(), rate, RISES_IN[kind], far ? FAR_THRESHOLD_DB : undefined), x, rate, kind);
+      const all = refine(findCandidates(kernels(), rate, RISES_IN[kind], far ? FAR_THRESHOLD_DB : undefined), x, rate, kind, filter);
       return far ? all : loudEnough(all, kernels(), rate, kind);
     },
-    pick: (x, rate, times, kind) => pickOnsets(x, rate, times, ATTACK_BAND[kind]),
+    pick: (x, rate, times, kind) => pickOnsets(x, rate, times, ATTACK_BAND[kind], 0, filter),
     powers(x, rate, times) {
       kernels().load(x);
       return times.map((t) => readSpectra(kernels(), rate, t));
     },
+    ownRows: (song, s, patterns, leastGain) => ownRows({ ...song, kernels: kernels() }, s, patterns, leastGain),
     describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),
     certainties,
-    align: (x, rate, times, strengths, kind) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind]),
-    ring: (x, rate, drum, own) => learnRing(x, rate, drum, own),
+    align: (x, rate, times, strengths, kind) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], filter),
+    ring: (x, rate, drum, own) => learnRing(x, rate, drum, own, false, filter),
   };
 }
 

@@ -31,7 +31,7 @@ export interface FirstPass {
 }
 
 export async function firstPass(song: Song, ears: readonly Ear[] = [createEar()]): Promise<FirstPass> {
-  const learnt = learnPatterns(song);
+  const learnt = await learnPatterns(song, ears);
   const view = viewOf(song);
   const near: Source[] = [];
   for (const drum of song.drums) {
@@ -68,9 +68,10 @@ export const THRESHOLD = 0.4;
 export async function secondPass(song: Song, first: FirstPass, certainty: readonly Float64Array[], ears: readonly Ear[] = [createEar()]): Promise<Track[]> {
   const alive = first.tracks.map((t, k) => ({ ...t, certainty: certainty[k] })).filter((t) => t.source.drum === CYMBALS || believable(t.certainty));
   const chosen = alive.map((t) => choose(t.source.time, t.certainty, THRESHOLD));
-  const patterns = relearn(
+  const patterns = await relearn(
     song, first.learnt,
     alive.map((t, k) => ({ drum: t.drum, source: t.source, sure: chosen[k].filter((i) => t.certainty[i] >= SURE && alive.every((o) => o === t || o.source !== t.source || o.certainty[i] < t.certainty[i])) })),
+    ears,
   );
   const view = viewOf(song);
   const described = await shareOut(ears, alive.map((t) => (ear: Ear) => ear.describe(view, t.source, patterns, patterns.names.includes(t.drum) ? t.drum : CYMBALS)));

@@ -5,6 +5,7 @@
  */
 import { firstIndex } from '../dsp/search';
 import { quantile } from './candidates';
+import { type Ear, createEar, shareOut, viewOf } from './ears';
 import { evidence } from './evidence';
 import { BANDS, PATTERNS } from './kinds';
 import { type Patterns, divergence, fitEvents } from './mixture';
@@ -207,7 +208,7 @@ function unknownRows(song: Song, patterns: Patterns): Float32Array[] {
   return all.filter((e) => e.d > limit).sort((a, b) => b.d - a.d).slice(0, 150).map((e) => e.added);
 }
 
-export function learnPatterns(song: Song): Learnt {
+export async function learnPatterns(song: Song, ears: readonly Ear[] = [createEar()]): Promise<Learnt> {
   const { cells, sources, drums } = song;
   const seeds = new Map(drums.map((d) => [d, seedEvents(song, sources.get(d) as Source)]));
   const set = new Map<string, Float32Array[]>();
@@ -217,6 +218,7 @@ export function learnPatterns(song: Song): Learnt {
   }
   if (set.size === 0) return { patterns: stack(set, cells), set, seeds };
   const kinds = new Set(drums.map((d) => (sources.get(d) as Source).kind));
+  const view = viewOf(song);
   for (let round = 0; round < ROUNDS; round++) {
     let patterns = stack(set, cells);
     if (sources.has(CYMBALS)) {
@@ -229,33 +231,41 @@ export function learnPatterns(song: Song): Learnt {
       if (rows.length >= 18) set.set(UNKNOWN, logMedianPatterns(rows, 3));
       patterns = stack(set, cells);
     }
-    for (const d of drums) {
-      if (!set.has(d)) continue;
+    const learning = drums.filter((d) => set.has(d));
+    const all = await shareOut(ears, learning.map((d) => (ear: Ear) => {
       const s = sources.get(d) as Source;
       const first = new Set(seeds.get(d));
       // only loud enough events can teach
       const pool = Array.from({ length: s.n }, (_, i) => i).filter((i) => db10(addedIn(s, cells, i, s.main, s.bands) / s.reference) > -26 && (!s.closeness || s.closeness[i] > CLEARLY_CLOSE_DB || first.has(i)));
       const every = Math.max(1, Math.floor(pool.length / 500));
-      const rows = ownRows(song, s, patterns, pool.filter((_, k) => k % every === 0), 3);
-      if (rows.length >= 3) set.set(d, logMedianPatterns(rows, PATTERNS[s.kind]));
-    }
+      return ear.ownRows(view, pickedOf(s, cells, pool.filter((_, k) => k % every === 0)), patterns, 3);
+    }));
+    learning.forEach((d, k) => {
+      if (all[k].length >= 3) set.set(d, logMedianPatterns(all[k], PATTERNS[(sources.get(d) as Source).kind]));
+    });
   }
   return { patterns: stack(set, cells), set, seeds };
 }
 
-/** What the drum alone added at those of `picked` events that it dominates, the best 60. */
-function ownRows(song: Song, s: Source, patterns: Patterns, picked: readonly number[], leastGain: number): Float32Array[] {
+/** A source of which only some candidates are left, with what tells of their power: little enough to send to another thread. */
+const pickedOf = (s: Source, cells: number, picked: readonly number[]): Source => ({
+  ...s, n: picked.length, after: rowsOf(s.after, cells, picked), before: rowsOf(s.before, cells, picked), added: rowsOf(s.added, cells, picked),
+  time: new Float64Array(0), heard: new Float64Array(0), novelty: NOTHING, rises: NOTHING, later: NOTHING, long: NOTHING, closeness: null,
+});
+const NOTHING = new Float32Array(0);
+
+/** What the drum alone added at those of its candidates that it dominates, the best 60. */
+export function ownRows(song: Song, s: Source, patterns: Patterns, leastGain: number): Float32Array[] {
   const { cells } = song;
-  const e = evidence(song, s, patterns, picked, ROUGH_ROUNDS);
-  return picked
-    .map((i, k) => ({ i, k, own: db10(e.own[k] / s.reference), share: e.shareRange[k], gain: e.gainOwn[k] }))
+  const e = evidence(song, s, patterns, Array.from({ length: s.n }, (_, i) => i), ROUGH_ROUNDS);
+  return Array.from({ length: s.n }, (_, i) => ({ i, own: db10(e.own[i] / s.reference), share: e.shareRange[i], gain: e.gainOwn[i] }))
     .filter((q) => q.share > 0.8 && q.gain > leastGain && q.own > -25)
     .map((q) => ({ ...q, score: Math.log1p(q.gain) * Math.min(1, q.share) + 0.02 * Math.min(q.own, 0) }))
     .sort((a, b) => b.score - a.score)
     .slice(0, 60)
-    .map(({ i, k }) => {
+    .map(({ i }) => {
       const r = row(s, cells, i);
-      for (let f = 0; f < cells; f++) r[f] = Math.max(r[f] - Math.max(0, e.others[k * cells + f]), 0.02 * r[f]);
+      for (let f = 0; f < cells; f++) r[f] = Math.max(r[f] - Math.max(0, e.others[i * cells + f]), 0.02 * r[f]);
       return r;
     });
 }
@@ -268,14 +278,16 @@ const SECOND_PATTERN = 16;
  * Patterns learnt anew from strokes that are by now sure: `tracks` by drum with the candidates of theirs that are. Cymbals that only overheads hear get
  * patterns of their own, which tells them apart by where they stand. Drums that are not in `tracks` are forgotten.
  */
-export function relearn(song: Song, learnt: Learnt, tracks: readonly { drum: string; source: Source; sure: readonly number[] }[]): Patterns {
+export async function relearn(song: Song, learnt: Learnt, tracks: readonly { drum: string; source: Source; sure: readonly number[] }[], ears: readonly Ear[] = [createEar()]): Promise<Patterns> {
   const { cells } = song;
+  const view = viewOf(song);
+  const own = await shareOut(ears, tracks.map(({ source, sure }) => (ear: Ear) => (sure.length >= LEAST_SURE ? ear.ownRows(view, pickedOf(source, cells, sure), learnt.patterns, source.drum === CYMBALS ? 0.5 : 1.5) : [])));
   const set = new Map<string, Float32Array[]>();
-  for (const { drum, source, sure } of tracks) {
+  for (const [k, { drum, source, sure }] of tracks.entries()) {
     const far = source.drum === CYMBALS;
     const old = far ? undefined : learnt.set.get(drum);
     // strokes that stand alone first: what others add at the same moment is only estimated
-    const rows = sure.length >= LEAST_SURE ? ownRows(song, source, learnt.patterns, sure, far ? 0.5 : 1.5) : [];
+    const rows = own[k];
     const enough = rows.length >= LEAST_SURE ? rows : sure.length >= LEAST_SURE && !old ? sure.slice(0, 60).map((i) => row(source, cells, i)) : [];
     if (enough.length) set.set(drum, logMedianPatterns(enough, enough.length >= SECOND_PATTERN ? Math.max(2, PATTERNS[source.kind] - (far ? 1 : 0)) : 1));
     else if (old) set.set(drum, old);

@@ -3,7 +3,7 @@
  * (N. Maeda's criterion of 1985, Zisin 38(3), an Akaike information criterion without a model). Tracking back from the peak to a share of it comes
  * milliseconds late on soft strokes.
  */
-import { bandPass } from './candidates';
+import { type BandFilter, bandPass } from './candidates';
 
 const BEFORE_S = 0.004;
 const AFTER_S = 0.003;
@@ -18,9 +18,8 @@ const STANDS_OUT = 4;
  * Refined times in seconds of rough ones (each within -4 to +3 ms), in the band where the drum's attack is heard; then up to `backS` earlier, while
  * the sound still stands out of what came before: a beater swells for some ms, and a late attack is a shaved one.
  */
-export function pickOnsets(x: Float32Array, rate: number, times: Float64Array, band: readonly [number, number], backS = 0): Float64Array {
-  const y = new Float32Array(x.length);
-  bandPass(x, rate, band[0], band[1], y);
+export function pickOnsets(x: Float32Array, rate: number, times: Float64Array, band: readonly [number, number], backS = 0, filter: BandFilter = bandPass): Float64Array {
+  const y = filter(x, rate, band[0], band[1]);
   const longest = Math.ceil((BEFORE_S + AFTER_S) * rate) + 2;
   const sum = new Float64Array(longest + 1);
   return times.map((t) => {

@@ -44,6 +44,30 @@ describe('band powers', () => {
   });
 });
 
+describe('the band filter', () => {
+  it.each([[48000, 30, 160], [44100, 400, 12000], [96000, 2000, 14000]])('is that of two double-precision filters in series, also where its stretches meet: %i Hz, %i to %i', (rate, low, high) => {
+    const k = createHitKernels();
+    const x = noise(50_001, 5);
+    k.load(x);
+    const y = new Float32Array(x.length);
+    createBiquad(biquadCoefficients('highpass', rate, low)).process(x, y, x.length);
+    createBiquad(biquadCoefficients('lowpass', rate, high)).process(y, y, y.length);
+    const out = k.bandPass(rate, low, high);
+    expect(out.length).toBe(x.length);
+    let worst = 0;
+    for (let i = 0; i < x.length; i++) worst = Math.max(worst, Math.abs(out[i] - y[i]));
+    expect(worst).toBeLessThan(3e-7);
+    // the mic stays loaded
+    expect(k.bandPass(rate, low, high)).toEqual(out);
+  });
+
+  it('refuses a band that reaches further back than what is kept before a mic', () => {
+    const k = createHitKernels();
+    k.load(noise(1000, 6));
+    expect(() => k.bandPass(RATE, 10, 100)).toThrow(RangeError);
+  });
+});
+
 describe('spectra', () => {
   const shape = (length: number, size: number) => ({ length, size, window: Float32Array.from({ length }, (_, i) => Math.sin((Math.PI * (i + 0.5)) / length) ** 2), bins: [1, 9, 30, size / 2] });
 

@@ -8,6 +8,7 @@ interface Exports {
   reset(): void;
   alloc(bytes: number): number;
   bandPowers(x: number, hops: number, hop: number, coefficients: number, out: number): void;
+  bandPass(x: number, length: number, warm: number, coefficients: number, out: number): void;
   spectra(starts: number, count: number, length: number, size: number, window: number, twiddles: number, bins: number, bands: number, work: number, out: number): void;
   fit(patterns: number, K: number, cells: number, after: number, before: number, count: number, rounds: number, use: number, aMin: number, aMax: number, work: number, gains: number, a: number, model: number): void;
 }
@@ -50,6 +51,8 @@ export interface HitKernels {
   load(x: Float32Array): void;
   /** Mean square per hop in up to eight bands, each 12 dB per octave a side: hops x 8, the bands first. */
   bandPowers(rate: number, hopsPerSecond: number, bands: readonly (readonly [number, number])[]): Float32Array;
+  /** The mic within a band of 12 dB per octave each side. */
+  bandPass(rate: number, lowHz: number, highHz: number): Float32Array;
   /** Power by band after and before each start (frames; may lie outside): starts x 2 x bands. */
   spectra(starts: Int32Array, shape: SpectraShape): Float32Array;
   /** Takes the place of the loaded mic. */
@@ -57,6 +60,8 @@ export interface HitKernels {
 }
 
 const LANES = 8;
+/** Periods of its corner after which a high-pass of second order has forgotten what was before: 150 dB down. */
+const FORGOTTEN = 4;
 
 export function createHitKernels(): HitKernels {
   const e = instantiate(WASM) as unknown as Exports;
@@ -108,6 +113,19 @@ export function createHitKernels(): HitKernels {
         const out = e.alloc(hops * LANES * 4);
         e.bandPowers(at, hops, hop, cp, out);
         return f32(out, hops * LANES).slice();
+      });
+    },
+    bandPass(rate, lowHz, highHz) {
+      needMic();
+      const warm = Math.ceil((FORGOTTEN * rate) / lowHz);
+      if (warm > pad) throw new RangeError('the band reaches too low');
+      return scratch(() => {
+        const [h, l] = [biquadCoefficients('highpass', rate, lowHz), biquadCoefficients('lowpass', rate, Math.min(highHz, 0.45 * rate))];
+        const c = place(new Uint8Array(Float64Array.of(h.b0, h.b1, h.b2, h.a1, h.a2, l.b0, l.b1, l.b2, l.a1, l.a2).buffer));
+        const length = Math.ceil(frames / 4);
+        const out = e.alloc(16 * length);
+        e.bandPass(at, length, warm, c, out);
+        return f32(out, frames).slice();
       });
     },
     spectra(starts, { length, size, window, bins }) {

@@ -19,7 +19,8 @@ const DEBLED = { heldDb: -52, goneDb: -70 };
 const DEBLED_SNARE = { heldDb: -46, goneDb: -60 };
 /** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. */
 const HAT = { times: 2, leastMs: 600 };
-const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 50, ownDb: 40 };
+/** Slices of a de-bled tom: what is left under its tail is little. */
+export const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 50, ownDb: 40 };
 const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
 
 /** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */

@@ -11,7 +11,7 @@ import { SLICE_DEFAULTS, type SliceSettings, TAIL_DEFAULTS, type TailSettings } 
 import { type Change, type Edit, type Json, sameJson } from './edits';
 import type { Plan } from './plan';
 import { roleOf } from './roles';
-import { gateTimes } from './propose';
+import { DEBLED_TOM, gateTimes } from './propose';
 
 export const SETTINGS_FORMAT = 'fresh-gap-settings';
 
@@ -65,10 +65,14 @@ function editTo(plan: Plan, micId: string, label: string, wanted: Pick<NamedSett
   return { label: `${plan.mics[micId].name}: ${label}`, changes };
 }
 
-/** A mic's settings become those of a starting point: what it does not say is at its default. */
+/** A mic's settings become those of a starting point: what it does not say is at its default. De-bleed stays as it is; where it is on, tails may ring longer. */
 export function applyPoint(plan: Plan, micId: string, p: StartingPoint): Edit {
-  const times = p.ringing ? gateTimes(plan.mics[micId].ring) : {};
-  return editTo(plan, micId, p.label, { gate: { ...GATE_DEFAULTS, ...p.gate, ...times }, slices: { ...SLICE_DEFAULTS, ...p.slices }, tail: { ...TAIL_DEFAULTS, ...p.tail } });
+  const { ring, role, treatment } = plan.mics[micId];
+  const drum = roleOf(role).drum;
+  const debled = treatment.debleed.on;
+  const times = p.ringing ? gateTimes(ring, debled, drum ? kindOf(drum) : undefined) : {};
+  const tails = debled && p.kinds.includes('tom') ? DEBLED_TOM : {};
+  return editTo(plan, micId, p.label, { gate: { ...GATE_DEFAULTS, ...p.gate, ...times }, slices: { ...SLICE_DEFAULTS, ...tails, ...p.slices }, tail: { ...TAIL_DEFAULTS, ...p.tail } });
 }
 
 /** A mic's settings under a name. A key mic belongs to the recording and stays out. */

@@ -62,21 +62,35 @@ export async function spillMap(rate: number, micCount: number, read: (mic: numbe
   const input = new Float64Array(2 * size);
   const lead = Math.round(0.005 * rate);
   const window = size - Math.round(REACH_S * rate) * 2;
-  const spectrum = (x: Float32Array, t: number, length: number) => {
-    const out = new Float64Array(2 * size);
-    input.fill(0);
-    const from = Math.round(t * rate) - lead;
-    for (let i = 0; i < length; i++) {
-      const k = from + i;
-      if (k >= 0 && k < x.length) input[2 * i] = x[k] * Math.sin((Math.PI * (i + 0.5)) / length) ** 0.5;
+  const windowOf = (length: number) => Float64Array.from({ length }, (_, i) => Math.sin((Math.PI * (i + 0.5)) / length) ** 0.5);
+  const [short, long] = [windowOf(Math.min(window, Math.round(0.06 * rate))), windowOf(window)];
+  const out = new Float64Array(2 * size);
+  /** Spectra up to half the rate from each time on, two by one transform: the second as imaginary part of the first. */
+  const spectra = (x: Float32Array, times: readonly number[], w: Float64Array): Float64Array[] => {
+    const all: Float64Array[] = [];
+    for (let n = 0; n < times.length; n += 2) {
+      input.fill(0);
+      times.slice(n, n + 2).forEach((t, part) => {
+        const from = Math.round(t * rate) - lead;
+        for (let i = Math.max(0, -from); i < w.length && from + i < x.length; i++) input[2 * i + part] = x[from + i] * w[i];
+      });
+      fft.transform(out, input);
+      const [a, b] = [new Float64Array(size + 2), new Float64Array(size + 2)];
+      for (let k = 0; k <= size / 2; k++) {
+        const j = 2 * ((size - k) % size);
+        a[2 * k] = (out[2 * k] + out[j]) / 2;
+        a[2 * k + 1] = (out[2 * k + 1] - out[j + 1]) / 2;
+        b[2 * k] = (out[2 * k + 1] + out[j + 1]) / 2;
+        b[2 * k + 1] = (out[j] - out[2 * k]) / 2;
+      }
+      all.push(a, b);
     }
-    fft.transform(out, input);
-    return out;
+    return all.slice(0, times.length);
   };
   const mainSpectra: Float64Array[][] = [];
   for (const d of played) {
     const x = await read(d.main);
-    mainSpectra.push(d.picked.map((t) => spectrum(x, t, Math.min(window, Math.round(0.06 * rate)))));
+    mainSpectra.push(spectra(x, d.picked, short));
   }
   const added: Float64Array[][] = played.map(() => []);
   const delays: { delayMs: number | null; polarity: 1 | -1 }[][] = played.map(() => []);
@@ -94,7 +108,7 @@ export async function spillMap(rate: number, micCount: number, read: (mic: numbe
         }
       });
       added[k][m] = rows;
-      delays[k][m] = m === d.main ? { delayMs: 0, polarity: 1 } : delayOf(d.picked.map((t, i) => [mainSpectra[k][i], spectrum(x, t, window)]), fft, size, rate);
+      delays[k][m] = m === d.main ? { delayMs: 0, polarity: 1 } : delayOf(spectra(x, d.picked, long).map((there, i) => [mainSpectra[k][i], there]), fft, size, rate);
     });
   }
   return played.map((d, k) => {

@@ -7,7 +7,7 @@ import { FreshGapError } from '../../core/errors';
 import { ANALYSIS_VERSION, type Analysis, analyse } from '../../core/hits/analyse';
 import { mergeAnalysis } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
-import { handFile, withHands } from '../../node/hands';
+import { handFile, sharedSamples, withHands } from '../../node/hands';
 import type { Sql } from '../db';
 import { dbReader } from '../dbReader';
 import { findAnalysis, storeAnalysis } from '../sql/analyses';
@@ -51,7 +51,7 @@ function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (d
     const file = files.find((f) => f.name === mics[m].file);
     if (!file) throw new Error(`no file for ${mics[m].name}`);
     const reader = dbReader(sql, file, mics[m].channel);
-    const out = new Float32Array(plan.frames);
+    const out = sharedSamples(plan.frames);
     const block = new Float32Array(CHUNK_FRAMES);
     for (let at = 0; at < file.frames; at += CHUNK_FRAMES) {
       await reader.read(at, block);
