@@ -1,4 +1,4 @@
-/** npm run train -- FOLDER OUT: see src/train/train.ts. */
+/** npm run train -- FOLDER OUT, npm run evaluate -- FOLDER [WEIGHTS]: see src/train/train.ts and evaluate.ts. */
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -6,13 +6,15 @@ import { pathToFileURL } from 'node:url';
 import { ROOT, ensureNpm } from './lib/install.mjs';
 import { ensureKernels } from './lib/kernels.mjs';
 
+const what = process.argv[2] === '--evaluate' ? 'evaluate' : 'train';
+if (what === 'evaluate') process.argv.splice(2, 1);
 ensureNpm();
 await ensureKernels();
 const { build } = await import('esbuild');
 const folder = mkdtempSync(join(tmpdir(), 'fresh-gap-train-'));
 const file = join(folder, 'train.mjs');
 try {
-  await build({ absWorkingDir: ROOT, entryPoints: ['src/train/train.ts'], outfile: file, bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning', banner: { js: "import { createRequire as makeRequire } from 'node:module'; const require = makeRequire(import.meta.url);" } });
+  await build({ absWorkingDir: ROOT, entryPoints: [`src/train/${what}.ts`], outfile: file, bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning', banner: { js: "import { createRequire as makeRequire } from 'node:module'; const require = makeRequire(import.meta.url); const __dirname = import.meta.dirname ?? '.';" } });
   await import(pathToFileURL(file).href);
 } finally {
   rmSync(folder, { recursive: true, force: true });

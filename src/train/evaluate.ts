@@ -1,6 +1,7 @@
 /** How the whole detection does on made recordings (subfolders of the folders named): a table by drum and over all, as docs/hits.md shows. */
 import { existsSync, readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
+import aubio from 'aubiojs';
 import { openFolder } from '../cli/wavFile';
 import { THRESHOLD, type Networks, detectHits } from '../core/hits/detectHits';
 import { NETWORKS } from '../core/hits/weights';
@@ -10,6 +11,8 @@ const [folder, weights] = process.argv.slice(2).filter((a) => !a.startsWith('--'
 const networks: Networks = weights ? JSON.parse(readFileSync(weights, 'utf8')) : NETWORKS;
 const names = existsSync(join(folder, 'kit.json')) ? [''] : readdirSync(folder).filter((n) => existsSync(join(folder, n, 'kit.json'))).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
 const verbose = process.argv.includes('--rows');
+/** Slow: a general onset library on every mic, at several thresholds. */
+const withLibrary = process.argv.includes('--library');
 /** Of what is found with the strength of the softest quarter or less, the share that is a stroke. */
 function softPrecision(truth: Readonly<Record<string, readonly { time: number }[]>>, found: Readonly<Record<string, readonly { time: number; strength?: number }[]>>): number {
   let [right, all] = [0, 0];
@@ -24,9 +27,22 @@ function softPrecision(truth: Readonly<Record<string, readonly { time: number }[
   }
   return right / Math.max(1, all);
 }
+// its types leave the method out
+const Onset = (await aubio()).Onset as unknown as new (method: string, window: number, hop: number, rate: number) => { do(x: Float32Array): number; getLastS(): number; setThreshold(t: number): void; setSilence(db: number): void };
+/** Onsets of a general library (aubio: high-frequency content, adaptive peak picking; P. Brossier, thesis, London 2006) in one mic, seconds, at a threshold of its peak picking. */
+function generalOnsets(x: Float32Array, rate: number, threshold: number): { time: number }[] {
+  const hop = 128;
+  const onset = new Onset('hfc', 512, hop, rate);
+  onset.setThreshold(threshold);
+  onset.setSilence(-90);
+  const out: { time: number }[] = [];
+  for (let at = 0; at + hop <= x.length; at += hop) if (onset.do(x.subarray(at, at + hop))) out.push({ time: onset.getLastS() });
+  return out;
+}
 const f = (v: number | null, d = 3) => (v === null ? '-' : v.toFixed(d)).padStart(7);
 const sure: boolean[] = [];
 const oneMic: Record<string, number[]> = {};
+const general: Record<string, number[]> = {};
 const totals: Record<string, { f: number[]; least: number[]; soft: number[]; softPrecision: number[]; late: number[] }> = {};
 const groupOf = (d: string) => (d.startsWith('tom') ? 'toms' : d === 'crash' || d === 'ride' ? 'cymbals' : d);
 for (const n of names) {
@@ -45,7 +61,6 @@ for (const n of names) {
     networks,
   );
   const used = process.cpuUsage(start);
-  await Promise.all(files.map((x) => x.close()));
   const raw = JSON.parse(readFileSync(join(folder, n, 'truth', 'hits.json'), 'utf8')) as Record<string, { time_s: number; velocity: number }[]>;
   const arrival = (d: string) => kit.arrival_s?.[d] ?? kit.mics.find((m) => m.own === d)?.arrival_offset_s ?? 0;
   const truth = Object.fromEntries(Object.entries(raw).map(([d, l]) => [d, l.map((h) => ({ time: h.time_s + arrival(d), strength: h.velocity }))]));
@@ -78,9 +93,16 @@ for (const n of names) {
       best = Math.max(best, scoreHits({ d: truth[d] }, { d: alone }).all.f);
     }
     oneMic[groupOf(d)] = [...(oneMic[groupOf(d)] ?? []), best];
+    const own = files.find((x) => x.name === kit.mics[source.main].file);
+    if (!own || !withLibrary) continue;
+    const x = new Float32Array(own.info.frames);
+    await own.reader(0).read(0, x);
+    const each = [0.1, 0.2, 0.3, 0.5, 0.8, 1.2, 1.8, 2.5].map((t) => scoreHits({ d: truth[d] }, { d: generalOnsets(x, kit.rate, t) }).all.f);
+    general[groupOf(d)] = [...(general[groupOf(d)] ?? []), Math.max(...each)];
   }
+  await Promise.all(files.map((x) => x.close()));
   for (const [d, l] of Object.entries(found)) for (const h of l) if (h.certainty > 0.85 && h.certainty < 0.95) sure.push((truth[d] ?? []).some((t) => Math.abs(t.time - h.time) < 0.01));
 }
 const mean = (v: readonly number[]) => v.reduce((a, b) => a + b, 0) / Math.max(1, v.length);
-for (const [d, t] of Object.entries(totals)) console.log(`${d.padEnd(8)} mean F ${f(mean(t.f))} least ${f(Math.min(...t.f))} least drum ${f(Math.min(...t.least))} soft: recall ${f(mean(t.soft), 2)} precision ${f(mean(t.softPrecision), 2)} late ${f(mean(t.late))}${oneMic[d] ? ` one mic alone, best threshold: F ${f(mean(oneMic[d]))}` : ''}`);
+for (const [d, t] of Object.entries(totals)) console.log(`${d.padEnd(8)} mean F ${f(mean(t.f))} least ${f(Math.min(...t.f))} least drum ${f(Math.min(...t.least))} soft: recall ${f(mean(t.soft), 2)} precision ${f(mean(t.softPrecision), 2)} late ${f(mean(t.late))}${oneMic[d] ? ` one mic alone, best threshold: F ${f(mean(oneMic[d]))}${general[d] ? `, a general library's onsets there ${f(mean(general[d]))}` : ''}` : ''}`);
 console.log(`of hits with certainty .85 to .95, right: ${f(mean(sure.map(Number)))} of ${sure.length}`);

@@ -23,6 +23,8 @@ const LONGEST = 400;
 const BODY: Record<Kind, readonly [number, number]> = { kick: [30, 160], snare: [100, 9000], tom: [50, 450], hat: [3000, 15000], cymbal: [2000, 15000] };
 /** The peak of a stroke lies within this of its attack, ms. */
 const PEAK_MS = 30;
+/** Once de-bled a tom is heard well beyond its note: its partials ring longer than that alone. */
+const DEBLED_TOM: readonly [number, number] = [50, 2000];
 const CLEAR_OF_NEXT_MS = 15;
 const LEAST_STROKES = 3;
 /** Rate at which notes are looked for, Hz. */
@@ -40,8 +42,12 @@ const LONG_GONE_MS = [1200, 600, 300];
 const RELAXED = 0.85;
 /** Of the levels that strokes have at a time: low, since others only add. */
 const QUANTILE = 0.4;
+/** Where the others are gone, the middle. */
+const DEBLED_QUANTILE = 0.5;
 /** Slopes of a ring's end that are believed, dB per ms. */
 const SLOPE = { least: -0.03, most: -0.12 };
+/** Toms fall quickly first and then more slowly: what cannot be heard of a de-bled one any more rings on no shorter than 0.86 s by its 60 dB. */
+const TOM_MOST = -0.07;
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
 
@@ -60,8 +66,9 @@ function smooth(v: Float64Array, n: number): Float64Array {
 export function learnRing(x: Float32Array, rate: number, drum: string, own: readonly number[], debled = false, filter: BandFilter = bandPass): Ring | null {
   if (own.length < LEAST_STROKES) return null;
   const kind = kindOf(drum);
-  const note = kind === 'tom' ? noteOf(x, rate, own.slice(0, 60), BODY.tom) : 0;
-  const [low, high] = note > 0 ? [note / NOTE_WIDTH, note * NOTE_WIDTH] : BODY[kind];
+  const tom = kind === 'tom';
+  const note = tom && !debled ? noteOf(x, rate, own.slice(0, 60), BODY.tom) : 0;
+  const [low, high] = note > 0 ? [note / NOTE_WIDTH, note * NOTE_WIDTH] : tom && debled ? DEBLED_TOM : BODY[kind];
   const body = filter(x, rate, low, high);
   const env = smooth(powerSteps(body, rate, 1000), 5);
   const full = smooth(powerSteps(x, rate, 1000), 5);
@@ -89,11 +96,11 @@ export function learnRing(x: Float32Array, rate: number, drum: string, own: read
   const enough = Math.min(4, Math.max(2, Math.floor(own.length / 3)));
   const heard: number[] = [];
   for (let s = 0; s < steps.length && steps[s].length >= enough; s++) {
-    const v = s * STEP_MS <= PEAK_MS ? 0 : quantile(steps[s], QUANTILE);
+    const v = s * STEP_MS <= PEAK_MS ? 0 : quantile(steps[s], debled ? DEBLED_QUANTILE : QUANTILE);
     heard.push(Math.min(v, heard[s - 1] ?? 0));
   }
   const usual = quantile(fullPeaks.filter((_, i) => peaks[i] >= middle), 0.5);
-  const decay = carriedOn(heard, Math.min(-12, Math.max(DEEPEST_DB, quietBefore(env, at) - usual + (kind === 'tom' && !debled ? OVER_FLOOR_TOM_DB : OVER_FLOOR_DB))));
+  const decay = carriedOn(heard, Math.min(-12, Math.max(DEEPEST_DB, quietBefore(env, at) - usual + (tom && !debled ? OVER_FLOOR_TOM_DB : OVER_FLOOR_DB))), STEP_MS, tom && debled ? { ...SLOPE, most: TOM_MOST } : SLOPE);
   const loudest = quantile(fullPeaks, 0.98);
   return { decayDb: decay.map((v) => Number(v.toFixed(2))), spillDb: Number(Math.min(0, spillOf(full, at, peaks.map((p) => p - top), decay) - loudest).toFixed(2)), topDb: Number(loudest.toFixed(2)) };
 }

@@ -205,5 +205,23 @@ describe('the ring of a drum', () => {
     expect(Math.abs((ring?.spillDb ?? 0) + 31)).toBeLessThan(3);
   });
 
+  it('of a de-bled tom is that of all its partials, not of its note alone', () => {
+    const { y, at } = strokes(0.5, 1e-5);
+    // a partial 12 dB softer that rings twice as long, well away from the note
+    for (const f of at) for (let i = 0; i < 1.5 * RATE; i++) y[f + i] += 0.2 * Math.exp((-6.908 * i) / RATE) * Math.sin((2 * Math.PI * 300 * i) / RATE);
+    const d = (debled: boolean) => learnRing(y, RATE, 'tom-1', at, debled)?.decayDb ?? [];
+    // after 0.5 s the note is 60 dB down, the partial 30 dB under its own level: 42 under the whole
+    expect(Math.abs(d(true)[50] + 42)).toBeLessThan(3);
+    expect(d(false)[50]).toBeLessThan(-48);
+  });
+
+  it('of a de-bled tom goes on no quicker than toms do where its end cannot be heard', () => {
+    const { y, at } = strokes(0.3, 0.8 * 10 ** (-30 / 20));
+    const d = learnRing(y, RATE, 'tom-1', at, true)?.decayDb ?? [];
+    // 70 dB a second: 10 steps are 7 dB
+    const end = d.length - 1;
+    expect(d[end - 10] - d[end]).toBeLessThan(7.1);
+  });
+
   it('needs three strokes', () => expect(learnRing(new Float32Array(RATE), RATE, 'tom-1', [100, 5000])).toBeNull());
 });

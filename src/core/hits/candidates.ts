@@ -113,3 +113,48 @@ export function findCandidates(kernels: HitKernels, rate: number, bands: readonl
     long: Float32Array.from(at.flatMap((i) => bandsOf.map((q) => q.still(i, LONG)))),
   };
 }
+
+/** Nearer than this in two signals is the same event, seconds. */
+const SAME_S = 0.004;
+
+/** Candidates by index. */
+export function onlyCandidates(c: Candidates, which: readonly number[]): Candidates {
+  const rows = (v: Float32Array) => {
+    const out = new Float32Array(7 * which.length);
+    which.forEach((i, k) => {
+      out.set(v.subarray(7 * i, 7 * i + 7), 7 * k);
+    });
+    return out;
+  };
+  return { time: Float64Array.from(which, (i) => c.time[i]), novelty: Float32Array.from(which, (i) => c.novelty[i]), rises: rows(c.rises), later: rows(c.later), long: rows(c.long) };
+}
+
+/** Candidates of the same source in several signals as one list in order of time; of those that meet, the most novel; and which signal each is from. */
+export function mergeCandidates(lists: readonly Candidates[]): { readonly list: Candidates; readonly from: readonly number[] } {
+  const joined = (of: (c: Candidates) => Float32Array) => {
+    const out = new Float32Array(lists.reduce((n, c) => n + of(c).length, 0));
+    let at = 0;
+    for (const c of lists) {
+      out.set(of(c), at);
+      at += of(c).length;
+    }
+    return out;
+  };
+  const time = Float64Array.from(lists.flatMap((c) => Array.from(c.time)));
+  const all: Candidates = { time, novelty: joined((c) => c.novelty), rises: joined((c) => c.rises), later: joined((c) => c.later), long: joined((c) => c.long) };
+  const signal = lists.flatMap((c, k) => Array.from(c.time, () => k));
+  const order = Array.from(time.keys()).sort((a, b) => time[a] - time[b]);
+  const rank = new Int32Array(order.length);
+  order.forEach((i, k) => {
+    rank[i] = k;
+  });
+  const kept = new Uint8Array(order.length);
+  for (const i of [...order].sort((a, b) => all.novelty[b] - all.novelty[a])) {
+    let free = true;
+    for (let k = rank[i] - 1; free && k >= 0 && time[i] - time[order[k]] < SAME_S; k--) if (kept[order[k]]) free = false;
+    for (let k = rank[i] + 1; free && k < order.length && time[order[k]] - time[i] < SAME_S; k++) if (kept[order[k]]) free = false;
+    if (free) kept[i] = 1;
+  }
+  const which = order.filter((i) => kept[i]);
+  return { list: onlyCandidates(all, which), from: which.map((i) => signal[i]) };
+}

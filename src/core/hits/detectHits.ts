@@ -25,6 +25,8 @@ export interface Detection {
 export const LEAST_CERTAIN = 0.1;
 /** What is found on a drum that nobody seems to play is kept only for the very keen. */
 const SPILL_SHARE = 0.4;
+/** Crash and ride struck together are both this certain. */
+const BOTH = 0.7;
 /** Nearer than this on one drum is the same stroke, seconds. */
 const SAME_S = 0.008;
 
@@ -51,8 +53,8 @@ export async function detectHits(
   const certainty = await judge(second, networks.second, ears);
   second.forEach((t, k) => {
     const far = t.source.drum === CYMBALS;
-    // an event that may be either cymbal goes to the likelier
-    const mine = certainty[k].map((c, i) => (far && second.some((o, j) => j !== k && o.source === t.source && (certainty[j][i] > c || (certainty[j][i] === c && j < k))) ? 0 : c));
+    // an event that may be either cymbal goes to the likelier, unless it is surely this one too
+    const mine = certainty[k].map((c, i) => (far && c < BOTH && second.some((o, j) => j !== k && o.source === t.source && (certainty[j][i] > c || (certainty[j][i] === c && j < k))) ? 0 : c));
     drums[t.drum] = hitsOf(t, far || believable(mine) ? mine : mine.map((c) => SPILL_SHARE * c));
   });
   const readOne = oneByOne(read);

@@ -5,7 +5,7 @@
 import { type Ring, learnRing } from '../clean/ring';
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
 import { alignAttacks } from './alignAttacks';
-import { type BandFilter, type Candidates, findCandidates } from './candidates';
+import { type BandFilter, type Candidates, findCandidates, onlyCandidates } from './candidates';
 import { type Network, certainties } from './classify';
 import { readSpectra } from './eventSpectra';
 import { type Described, describe } from './features';
@@ -44,19 +44,7 @@ function refine(c: Candidates, x: Float32Array, rate: number, kind: Kind, filter
   const time = pickOnsets(x, rate, c.time, ATTACK_BAND[kind], SWELL_S[kind], filter);
   const order = Array.from(time.keys()).sort((a, b) => time[a] - time[b]);
   const kept = order.filter((i, k) => k === 0 || time[i] - time[order[k - 1]] > NEAR_S);
-  return only({ ...c, time }, kept);
-}
-
-/** Rows of candidates, by index. */
-function only(c: Candidates, which: readonly number[]): Candidates {
-  const rows = (v: Float32Array) => {
-    const out = new Float32Array(7 * which.length);
-    which.forEach((i, k) => {
-      out.set(v.subarray(7 * i, 7 * i + 7), 7 * k);
-    });
-    return out;
-  };
-  return { time: Float64Array.from(which, (i) => c.time[i]), novelty: Float32Array.from(which, (i) => c.novelty[i]), rises: rows(c.rises), later: rows(c.later), long: rows(c.long) };
+  return onlyCandidates({ ...c, time }, kept);
 }
 
 /** What adds this much less to the drum's range in its mic than the loudest do is no stroke: the softest of made recordings were 25 dB under. Half of all candidates are. */
@@ -67,7 +55,7 @@ function loudEnough(c: Candidates, kernels: HitKernels, rate: number, kind: Kind
   const bands = ownBands(kind);
   const added = Float64Array.from(c.time, (_, i) => bands.reduce((e, b) => e + increment(powers[2 * i * BANDS + b], powers[(2 * i + 1) * BANDS + b]), 0));
   const least = topMean(added) * 10 ** (SOFTEST_DB / 10);
-  return only(c, Array.from(added.keys()).filter((i) => added[i] >= least));
+  return onlyCandidates(c, Array.from(added.keys()).filter((i) => added[i] >= least));
 }
 
 /** An ear in this thread. */

@@ -4,9 +4,10 @@ import { createGaussian, createRng } from '../dsp/rng';
 import { GATE_DEFAULTS } from '../params/gateParams';
 import { spillMap } from '../spill/spillMap';
 import { createHitKernels } from '../kernels/hitKernels';
-import { findCandidates as findIn } from './candidates';
+import { type Candidates, findCandidates as findIn, mergeCandidates } from './candidates';
 import { choose } from './classify';
 import { fitEvents } from './mixture';
+import { beatOf } from './passes';
 import { logMedianPatterns } from './patterns';
 import { pickOnsets } from './pickOnset';
 
@@ -56,6 +57,42 @@ describe('candidates', () => {
   });
 
   it('are none in silence', () => expect(findCandidates(new Float32Array(RATE), RATE, [0, 1, 2]).time).toHaveLength(0));
+});
+
+describe('candidates of one source in several signals', () => {
+  const list = (times: readonly number[], novelty: readonly number[]): Candidates => {
+    const rows = Float32Array.from({ length: 7 * times.length }, (_, i) => 100 * times[Math.floor(i / 7)] + (i % 7));
+    return { time: Float64Array.from(times), novelty: Float32Array.from(novelty), rises: rows, later: rows, long: rows };
+  };
+
+  it('come in order, of those within 4 ms the most novel with what belongs to it', () => {
+    const { list: all, from } = mergeCandidates([list([0.1, 0.3, 0.5], [9, 5, 7]), list([0.2, 0.302, 0.5035], [4, 8, 6])]);
+    expect(Array.from(all.time)).toEqual([0.1, 0.2, 0.302, 0.5]);
+    expect(from).toEqual([0, 1, 1, 0]);
+    expect(Array.from(all.rises.subarray(14, 21))).toEqual(Array.from({ length: 7 }, (_, i) => Math.fround(30.2 + i)));
+  });
+
+  it('of one signal alone stay as they are', () => {
+    const one = list([0.1, 0.2], [1, 2]);
+    expect(mergeCandidates([one])).toEqual({ list: one, from: [0, 0] });
+  });
+});
+
+describe('the beat', () => {
+  const known = Array.from({ length: 16 }, (_, i) => 1 + 0.25 * i).filter((_, i) => i !== 7);
+
+  it('misses a stroke where one of an even row is missing, and none between', () => {
+    const beat = beatOf(known);
+    expect(beat(1 + 0.25 * 7)[0]).toBe(3);
+    expect(beat(1 + 0.25 * 7.4)[0]).toBeLessThan(1);
+    expect(beat(2)[1]).toBeGreaterThan(0.7);
+  });
+
+  it('says nothing without strokes, and moves with them', () => {
+    expect(beatOf([])(3)).toEqual([0, 0]);
+    const late = beatOf(known.map((t) => t + 5));
+    for (const t of [1.1, 2.75, 4.5]) expect(late(t + 5)[0]).toBe(beatOf(known)(t)[0]);
+  });
 });
 
 describe('the mixture', () => {

@@ -9,7 +9,7 @@ import { type Ear, createEar, shareOut, viewOf } from './ears';
 import type { Described } from './features';
 import type { Kind } from './kinds';
 import { type Learnt, learnPatterns, relearn } from './patterns';
-import { CYMBALS, type Song, type Source } from './song';
+import { CYMBALS, type Song, type Source, onlySource } from './song';
 
 /** One network for each kind of drum with a close mic, and one each for cymbals that only overheads hear. */
 export type NetworkName = Kind | 'crash' | 'ride';
@@ -58,6 +58,8 @@ export const believable = (certainty: Float64Array): boolean => certainty.filter
 
 /** Hits this certain teach the second pass. */
 const SURE = 0.85;
+/** What the first pass thinks less certain than this gets no second look. */
+const HOPELESS = 0.002;
 /** Hits this certain count, unless a person sets another threshold. */
 export const THRESHOLD = 0.4;
 
@@ -74,18 +76,25 @@ export async function secondPass(song: Song, first: FirstPass, certainty: readon
     ears,
   );
   const view = viewOf(song);
-  const described = await shareOut(ears, alive.map((t) => (ear: Ear) => ear.describe(view, t.source, patterns, patterns.names.includes(t.drum) ? t.drum : CYMBALS)));
+  // a second look at what is not quite out of the question, of a source that two drums share at what is not for both
+  const worth = new Map(alive.map((t) => [t.source, Array.from(t.source.time.keys()).filter((i) => alive.some((o) => o.source === t.source && o.certainty[i] > HOPELESS))]));
+  const looked = new Map(Array.from(worth, ([s, which]) => [s, onlySource(s, song.cells, which)]));
+  const described = await shareOut(ears, alive.map((t) => (ear: Ear) => ear.describe(view, looked.get(t.source) as Source, patterns, patterns.names.includes(t.drum) ? t.drum : CYMBALS)));
   return alive.map((t, k) => {
     const d = described[k];
+    const source = looked.get(t.source) as Source;
+    const which = worth.get(t.source) as number[];
     const { n, time } = t.source;
-    const width = d.count + MORE;
-    const features = new Float32Array(n * width);
-    for (let i = 0; i < n; i++) {
-      features.set(d.features.subarray(i * d.count, (i + 1) * d.count), i * width);
-      features.set(around(time[i], i), i * width + d.count);
-    }
+    const beat = FAR.includes(t.network) ? beatOf(chosen[k].map((i) => time[i])) : null;
+    const width = d.count + MORE + (beat ? BEAT : 0);
+    const features = new Float32Array(which.length * width);
+    which.forEach((i, row) => {
+      features.set(d.features.subarray(row * d.count, (row + 1) * d.count), row * width);
+      features.set(around(time[i], i, d.levelDb[row]), row * width + d.count);
+      if (beat) features.set(beat(time[i]), row * width + d.count + MORE);
+    });
     /** What the first pass thought around a moment. */
-    function around(at: number, i: number): number[] {
+    function around(at: number, i: number, levelDb: number): number[] {
       let [before, after] = [LEAST_LOGIT, LEAST_LOGIT];
       for (let j = i - 1; j >= 0 && at - time[j] < NEAR_S; j--) before = Math.max(before, logit(t.certainty[j]));
       for (let j = i + 1; j < n && time[j] - at < NEAR_S; j++) after = Math.max(after, logit(t.certainty[j]));
@@ -98,13 +107,40 @@ export async function secondPass(song: Song, first: FirstPass, certainty: readon
         for (let m = firstIndex(q.n, (i) => q.time[i] >= at - SAME_S); m < q.n && q.time[m] <= at + SAME_S; m++) {
           const l = logit(o.certainty[m]);
           if (l > others[kind]) others[kind] = l;
-          if (o.network === t.network && o.source !== t.source && l > -1) louder = Math.max(louder, (o.described.levelDb[m] - d.levelDb[i]) / 10);
+          if (o.network === t.network && o.source !== t.source && l > -1) louder = Math.max(louder, (o.described.levelDb[m] - levelDb) / 10);
         }
       });
       return [logit(t.certainty[i]), before, after, ...others, Math.min(3, louder)];
     }
-    return { ...t, described: { ...d, features, count: width } };
+    return { ...t, source, described: { ...d, features, count: width } };
   });
+}
+
+/** Distances between strokes that repeat, seconds; bins of their histogram; how near a stroke is in its place. */
+const [SHORTEST_S, LONGEST_S, BIN_S, IN_TIME_S] = [0.09, 1, 0.01, 0.025];
+const LAGS = 3;
+/** Features that the beat adds. */
+const BEAT = 2;
+
+/**
+ * Cymbals are mostly played in time. From strokes that are known (seconds, rising): for a moment, how well it continues them (neighbours one and two of the three
+ * commonest distances away, 0 to 3), and how common the commonest distance is among strokes.
+ */
+export function beatOf(known: readonly number[]): (at: number) => readonly [number, number] {
+  const bins = new Float64Array(Math.ceil(LONGEST_S / BIN_S) + 2);
+  known.forEach((a, i) => {
+    for (let j = i + 1; j < known.length && known[j] - a < LONGEST_S; j++) if (known[j] - a > SHORTEST_S) bins[Math.round((known[j] - a) / BIN_S)]++;
+  });
+  const near = (b: number) => (bins[b - 1] ?? 0) + bins[b] + (bins[b + 1] ?? 0);
+  const lags: number[] = [];
+  const order = Array.from(bins.keys()).sort((a, b) => near(b) - near(a));
+  for (const b of order) if (lags.length < LAGS && near(b) > 1 && lags.every((l) => Math.abs(l - b * BIN_S) > 4 * BIN_S)) lags.push(b * BIN_S);
+  const struck = (at: number) => {
+    const i = firstIndex(known.length, (k) => known[k] >= at - IN_TIME_S);
+    return i < known.length && known[i] <= at + IN_TIME_S ? 1 : 0;
+  };
+  const common = known.length > 2 ? Math.min(1, near(order[0]) / known.length) : 0;
+  return (at) => [Math.max(0, ...lags.map((l) => struck(at - l) + struck(at + l) + 0.5 * (struck(at - 2 * l) + struck(at + 2 * l)))), common];
 }
 
 const KINDS: readonly Kind[] = ['kick', 'snare', 'hat', 'tom', 'cymbal'];

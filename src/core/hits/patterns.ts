@@ -9,7 +9,7 @@ import { type Ear, createEar, shareOut, viewOf } from './ears';
 import { evidence } from './evidence';
 import { BANDS, PATTERNS } from './kinds';
 import { type Patterns, divergence, fitEvents } from './mixture';
-import { CYMBALS, type Song, type Source, addedIn, topMean } from './song';
+import { CYMBALS, type Song, type Source, addedIn, onlySource, topMean } from './song';
 
 const UNKNOWN = 'unknown';
 /**
@@ -238,7 +238,7 @@ export async function learnPatterns(song: Song, ears: readonly Ear[] = [createEa
       // only loud enough events can teach
       const pool = Array.from({ length: s.n }, (_, i) => i).filter((i) => db10(addedIn(s, cells, i, s.main, s.bands) / s.reference) > -26 && (!s.closeness || s.closeness[i] > CLEARLY_CLOSE_DB || first.has(i)));
       const every = Math.max(1, Math.floor(pool.length / 500));
-      return ear.ownRows(view, pickedOf(s, cells, pool.filter((_, k) => k % every === 0)), patterns, 3);
+      return ear.ownRows(view, onlySource(s, cells, pool.filter((_, k) => k % every === 0)), patterns, 3);
     }));
     learning.forEach((d, k) => {
       if (all[k].length >= 3) set.set(d, logMedianPatterns(all[k], PATTERNS[(sources.get(d) as Source).kind]));
@@ -246,13 +246,6 @@ export async function learnPatterns(song: Song, ears: readonly Ear[] = [createEa
   }
   return { patterns: stack(set, cells), set, seeds };
 }
-
-/** A source of which only some candidates are left, with what tells of their power: little enough to send to another thread. */
-const pickedOf = (s: Source, cells: number, picked: readonly number[]): Source => ({
-  ...s, n: picked.length, after: rowsOf(s.after, cells, picked), before: rowsOf(s.before, cells, picked), added: rowsOf(s.added, cells, picked),
-  time: new Float64Array(0), heard: new Float64Array(0), novelty: NOTHING, rises: NOTHING, later: NOTHING, long: NOTHING, closeness: null,
-});
-const NOTHING = new Float32Array(0);
 
 /** What the drum alone added at those of its candidates that it dominates, the best 60. */
 export function ownRows(song: Song, s: Source, patterns: Patterns, leastGain: number): Float32Array[] {
@@ -281,7 +274,7 @@ const SECOND_PATTERN = 16;
 export async function relearn(song: Song, learnt: Learnt, tracks: readonly { drum: string; source: Source; sure: readonly number[] }[], ears: readonly Ear[] = [createEar()]): Promise<Patterns> {
   const { cells } = song;
   const view = viewOf(song);
-  const own = await shareOut(ears, tracks.map(({ source, sure }) => (ear: Ear) => (sure.length >= LEAST_SURE ? ear.ownRows(view, pickedOf(source, cells, sure), learnt.patterns, source.drum === CYMBALS ? 0.5 : 1.5) : [])));
+  const own = await shareOut(ears, tracks.map(({ source, sure }) => (ear: Ear) => (sure.length >= LEAST_SURE ? ear.ownRows(view, onlySource(source, cells, sure), learnt.patterns, source.drum === CYMBALS ? 0.5 : 1.5) : [])));
   const set = new Map<string, Float32Array[]>();
   for (const [k, { drum, source, sure }] of tracks.entries()) {
     const far = source.drum === CYMBALS;

@@ -3,7 +3,7 @@
  * mics and bands, after and before. Everything later works on these; the audio is read once a mic.
  */
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
-import { quantile } from './candidates';
+import { mergeCandidates, onlyCandidates, quantile } from './candidates';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { BANDS, type Kind, kindOf, ownBands } from './kinds';
 
@@ -61,6 +61,21 @@ const LATER_S = 0.003;
 
 const db10 = (v: number) => 10 * Math.log10(v + 1e-30);
 
+/** A source with some of its candidates only. */
+export function onlySource(s: Source, cells: number, which: readonly number[]): Source {
+  const rows = (v: Float32Array) => {
+    const out = new Float32Array(which.length * cells);
+    which.forEach((i, k) => {
+      out.set(v.subarray(i * cells, (i + 1) * cells), k * cells);
+    });
+    return out;
+  };
+  return {
+    ...s, ...onlyCandidates(s, which), n: which.length, heard: Float64Array.from(which, (i) => s.heard[i]), closeness: s.closeness && Float32Array.from(which, (i) => s.closeness?.[i] ?? 0),
+    after: rows(s.after), before: rows(s.before), added: rows(s.added),
+  };
+}
+
 /** Increment of a candidate in given bands of a mic. */
 export const addedIn = (s: Source, cells: number, i: number, mic: number, bands: readonly number[]): number => {
   let e = 0;
@@ -92,7 +107,6 @@ export async function readSong(
   });
   const plans = [...groups].map(([drum, own]) => ({ drum, kind: kindOf(drum), own, main: own[0] }));
   if (overheads.length) plans.push({ drum: CYMBALS, kind: 'cymbal', own: [...overheads], main: overheads[0] });
-  const steps = plans.length + mics.length;
   const readOne = oneByOne(read);
   const sumOfOverheads = async () => {
     const x = (await readOne(overheads[0])).slice();
@@ -102,16 +116,24 @@ export async function readSong(
     }
     return x;
   };
-  const seeking = plans.map((p) => async (ear: Ear) => {
-    if (p.drum !== CYMBALS) {
-      const c = await ear.seek(await readOne(p.main), rate, p.kind);
-      return { ...c, heard: c.time };
-    }
-    const c = await ear.seek(await sumOfOverheads(), rate, p.kind, true);
-    // what is far from every mic is timed at the first overhead, and looked at where both overheads together hear it
-    return { ...c, heard: await ear.pick(await readOne(p.main), rate, c.time.map((t) => t + LATER_S), p.kind) };
-  });
-  const found = await shareOut(ears, seeking, (done) => progress(done / steps));
+  // what stands nearer to one overhead is heard best there, what stands between them where they are added
+  const listened = plans.flatMap((p, plan) => (p.drum === CYMBALS ? [...overheads, ...(overheads.length > 1 ? [-1] : [])] : [p.main]).map((mic) => ({ plan, mic, kind: p.kind, far: p.drum === CYMBALS })));
+  const steps = listened.length + mics.length;
+  const heardIn = await shareOut(
+    ears,
+    listened.map(({ mic, kind, far }) => async (ear: Ear) => ear.seek(mic < 0 ? await sumOfOverheads() : await readOne(mic), rate, kind, far)),
+    (done) => progress(done / steps),
+  );
+  const found = await Promise.all(
+    plans.map(async (p, plan) => {
+      const lists = heardIn.filter((_, k) => listened[k].plan === plan);
+      if (p.drum !== CYMBALS) return { ...lists[0], heard: lists[0].time };
+      const { list, from } = mergeCandidates(lists);
+      // what is far from every mic is timed at the first overhead
+      const picked = await ears[0].pick(await readOne(p.main), rate, list.time.map((t) => t + LATER_S), p.kind);
+      return { ...list, heard: picked.map((t, i) => (from[i] === 0 ? list.time[i] : t)) };
+    }),
+  );
   const after = found.map((c) => new Float32Array(c.time.length * cells));
   const before = found.map((c) => new Float32Array(c.time.length * cells));
   const looking = mics.map((_, m) => async (ear: Ear) => {
@@ -123,7 +145,7 @@ export async function readSong(
       }
     });
   });
-  await shareOut(ears, looking, (done) => progress((plans.length + done) / steps));
+  await shareOut(ears, looking, (done) => progress((listened.length + done) / steps));
   // what is always there, by cell
   const total = before.reduce((n, b) => n + b.length / cells, 0);
   const every = Math.max(1, Math.floor(total / 3000));

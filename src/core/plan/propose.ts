@@ -15,18 +15,17 @@ import { roleOf } from './roles';
 
 /** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second: later where de-bleed has left little to close for. */
 const RAW = { heldDb: -32, goneDb: -52 };
-const DEBLED = { heldDb: -52, goneDb: -70 };
-const DEBLED_SNARE = { heldDb: -46, goneDb: -60 };
-/** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. */
-const HAT = { times: 2, leastMs: 600 };
+const DEBLED = { heldDb: -42, goneDb: -54 };
+/** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. What a gate need not close, its bands have closed already. */
+const HAT = { heldDb: -52, goneDb: -70, times: 1.5, leastMs: 300 };
 /** Slices of a de-bled tom: what is left under its tail is little. */
-export const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 50, ownDb: 40 };
+export const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 46, ownDb: 36, fadeOutMs: 80 };
 const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
 
 /** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */
 export function gateTimes(ring: Ring | null, debled = false, kind?: Kind): Pick<GateSettings, 'holdMs' | 'releaseMs'> {
   if (!ring) return WITHOUT_RING as Pick<GateSettings, 'holdMs' | 'releaseMs'>;
-  const { heldDb, goneDb } = debled ? (kind === 'snare' ? DEBLED_SNARE : DEBLED) : RAW;
+  const { heldDb, goneDb } = debled ? (kind === 'hat' ? HAT : DEBLED) : RAW;
   const least = kind === 'hat' ? Math.max(HAT.leastMs, HAT.times * ringMs(ring, 1, heldDb)) : 60;
   const held = Math.min(2000, Math.max(least, ringMs(ring, 1, heldDb)));
   const gone = Math.max(held + 40, ringMs(ring, 1, goneDb));
