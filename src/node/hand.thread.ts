@@ -16,7 +16,9 @@ parentPort?.on('message', (call: HandCall) => {
   try {
     const value = (hand[call.method] as (...args: readonly unknown[]) => unknown)(...call.args);
     // sound goes over without a copy
-    const images = call.method === 'run' ? (value as Float32Array[]).map((x) => x.buffer as ArrayBuffer) : call.method === 'tidy' ? [(value as Tidied).samples.buffer as ArrayBuffer] : [];
+    const sound = call.method === 'run' ? (value as Float32Array[]) : call.method === 'tidy' ? [(value as Tidied).samples] : [];
+    // what is shared already needs no handing over
+    const images = sound.flatMap((x) => (x.buffer instanceof ArrayBuffer ? [x.buffer] : []));
     parentPort?.postMessage({ id: call.id, value } satisfies HandAnswer, images);
   } catch (e) {
     parentPort?.postMessage({ id: call.id, error: e instanceof Error ? e.stack ?? e.message : String(e) } satisfies HandAnswer);

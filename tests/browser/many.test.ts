@@ -101,6 +101,7 @@ describe('a song of ten minutes', () => {
 
   it('shows 2,000 slices as tiles that scroll', async () => {
     await openClean(s.page, s.url, id, 'tom-1');
+    await s.page.keyboard.press('y');
     const header = await s.page.waitForSelector('section[aria-label="Tiles"] header');
     await s.page.waitForFunction((e) => e?.textContent?.includes('2000 hits') || e?.textContent?.includes('2,000 hits'), {}, header);
     const box = '[data-testid="tiles"]';

@@ -61,7 +61,10 @@ export interface Debleed {
   readonly images: readonly Float32Array[];
 }
 
-async function whole(reader: MicReader, frames: number, out = new Float32Array(frames)): Promise<Float32Array> {
+/** Room for samples that threads may share where the platform lets them. */
+const roomFor = (frames: number): Float32Array => (typeof SharedArrayBuffer === 'undefined' ? new Float32Array(frames) : new Float32Array(new SharedArrayBuffer(4 * frames)));
+
+async function whole(reader: MicReader, frames: number, out = roomFor(frames)): Promise<Float32Array> {
   const block = new Float32Array(READ);
   for (let at = 0; at < frames; at += READ) {
     await reader.read(at, block);
@@ -115,7 +118,7 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
   const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
   const model = await learnModel({ ...job, progress: (d) => o.progress?.(0.6 * d, 'Learning how spill reaches the mics') });
   o.onModel?.(model, hits);
-  const images = targets.map(() => new Float32Array(frames));
+  const images = targets.map(() => roomFor(frames));
   await separateTargets({
     ...job, model, targets, from: 0, to: frames,
     progress: (d) => o.progress?.(0.6 + 0.25 * d, 'Taking out what other mics explain'),
