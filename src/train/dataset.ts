@@ -42,7 +42,7 @@ export function label(truth: readonly number[], time: ArrayLike<number>, lateS =
 }
 
 /** What is kept beside a recording between runs; raise the number when songs are read in another way. */
-const SONG_CACHE = '.song-8';
+const SONG_CACHE = '.song-9';
 
 /** The song of a recording, from the cache where there is one, and its truth. */
 export async function readMade(folder: string): Promise<{ song: Song; truth: Truth }> {

@@ -50,6 +50,31 @@ describe('alignment of attacks', () => {
     expect(off.filter((ms) => ms < -1.5)).toEqual([]);
   });
 
+  it('finds a second shape among strokes as soft as the others, and brings those under spill back by it', () => {
+    const g = createGaussian(createRng(12));
+    const times = Array.from({ length: 72 }, (_, i) => 0.5 + 0.3 * i);
+    const stirs = (i: number) => i % 3 !== 0;
+    const buried = (i: number) => i % 4 === 1;
+    const x = Float32Array.from({ length: 23 * RATE }, () => 2e-4 * g());
+    times.forEach((t, k) => {
+      const at = Math.round(t * RATE);
+      // one kind begins with its blow and falls quickly; the other stirs for 3 ms, 26 dB under its blow, and falls slowly
+      const level = stirs(k) ? 0.1 : 0.3;
+      for (let i = 0; i < 0.15 * RATE; i++) {
+        const ms = (1000 * i) / RATE;
+        x[at + i] += level * g() * (stirs(k) ? (ms < 3 ? 0.05 : Math.exp(-(ms - 3) / 60)) : Math.exp(-ms / 4));
+      }
+      if (stirs(k) && buried(k)) for (let i = -0.03 * RATE; i < 0.05 * RATE; i++) x[at + Math.round(i)] += 0.012 * g();
+    });
+    const picked = times.map((t, i) => (stirs(i) ? t + (buried(i) ? 0.003 : 0.0003) : t));
+    const moved = alignAttacks(x, RATE, picked, times.map((_, i) => (stirs(i) ? 0.1 : 0.3)), BAND, 0.004);
+    const off = moved.map((t, i) => 1000 * (t - times[i]));
+    const late = (which: (i: number) => boolean) => off.filter((ms, i) => which(i) && ms > 2).length;
+    expect(picked.filter((t, i) => t - times[i] > 0.002).length).toBeGreaterThan(10);
+    expect(late((i) => stirs(i) && buried(i))).toBeLessThanOrEqual(2);
+    expect(off.filter((ms, i) => !stirs(i) && Math.abs(ms) > 1)).toEqual([]);
+  });
+
   it('leaves finer picks alone where they stand within the windows', () => {
     const g = createGaussian(createRng(2));
     const x = Float32Array.from({ length: 11 * RATE }, () => 1e-4 * g());

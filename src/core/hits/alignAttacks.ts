@@ -66,36 +66,68 @@ function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[
   const quiet = at.map((k) => quantile(e.subarray(Math.max(0, k - 120), Math.max(1, k - 24)), 0.6) + 1e-13);
   const alone = (i: number) => i === 0 || at[i] - at[i - 1] > 0.04 * HOPS;
   const inside = (k: number) => k - BEFORE - EARLIER >= 0 && k + AFTER + LATER < n;
-  const clear = group
-    .filter((i) => alone(i) && inside(at[i]))
-    .map((i) => {
-      let p = 0;
-      for (let k = at[i]; k < at[i] + AFTER; k++) p = Math.max(p, e[k]);
-      return { i, stands: (strengths[i] ** 2 * p) / quiet[i] };
-    })
-    .sort((a, b) => b.stands - a.stands)
-    .slice(0, Math.min(MOST, Math.max(LEAST, Math.ceil(group.length / 3))))
-    .map((q) => q.i);
-  if (clear.length < LEAST) return group.map((i) => times[i]);
-  const shift = new Int32Array(times.length);
-  let shape = shapeOf(e, clear, at, shift, quiet);
-  for (let r = 0; r < ROUNDS; r++) {
-    for (const i of clear) shift[i] = fitShift(e, logs, at[i], quiet[i], shape);
-    // the shape stays where the picks are on the whole
-    const middle = Math.round(quantile(clear.map((i) => shift[i]), 0.5));
-    for (const i of clear) shift[i] -= middle;
-    shape = shapeOf(e, clear, at, shift, quiet);
-  }
-  const begin = Math.max(beginningOf(shape), BEFORE - Math.round(swellS * HOPS));
+  const able = group.filter((i) => inside(at[i]));
+  const standing = (list: readonly number[]) =>
+    list
+      .filter(alone)
+      .map((i) => {
+        let p = 0;
+        for (let k = at[i]; k < at[i] + AFTER; k++) p = Math.max(p, e[k]);
+        return { i, stands: (strengths[i] ** 2 * p) / quiet[i] };
+      })
+      .sort((a, b) => b.stands - a.stands)
+      .slice(0, Math.min(MOST, Math.max(LEAST, Math.ceil(list.length / 3))))
+      .map((q) => q.i);
+  const learn = (list: readonly number[]): Shape | null => {
+    const clear = standing(list);
+    if (clear.length < LEAST) return null;
+    const shift = new Int32Array(times.length);
+    let shape = shapeOf(e, clear, at, shift, quiet);
+    for (let r = 0; r < ROUNDS; r++) {
+      for (const i of clear) shift[i] = fitShift(e, logs, at[i], quiet[i], shape).shift;
+      // the shape stays where the picks are on the whole
+      const middle = Math.round(quantile(clear.map((i) => shift[i]), 0.5));
+      for (const i of clear) shift[i] -= middle;
+      shape = shapeOf(e, clear, at, shift, quiet);
+    }
+    return shape;
+  };
+  const first = learn(able);
+  if (!first) return group.map((i) => times[i]);
+  const shapes = twoShapes(first, able, (i, shape) => fitShift(e, logs, at[i], quiet[i], shape).cost, learn);
+  const begins = shapes.map((shape) => Math.max(beginningOf(shape), BEFORE - Math.round(swellS * HOPS)));
   return group.map((i) => {
     const t = times[i];
     if (!inside(at[i])) return t;
-    const moved = (at[i] + fitShift(e, logs, at[i], quiet[i], shape) - BEFORE + begin) / HOPS;
+    const fits = shapes.map((shape) => fitShift(e, logs, at[i], quiet[i], shape));
+    const best = fits[1] && fits[1].cost < fits[0].cost ? 1 : 0;
+    const moved = (at[i] + fits[best].shift - BEFORE + begins[best]) / HOPS;
     if (t - moved <= FINE_LATE_S && moved - t <= FINE_EARLY_S) return t;
     // further back is another drum's
     if (t - moved > swellS + MOST_EARLIER_S) return t;
     return moved > t && swellsFrom(e, at[i], Math.round(moved * HOPS), quiet[i]) ? t : moved;
   });
+}
+
+/** A second shape must take so many strokes, and lower what is wrong with them on the whole to this. */
+const SECOND = { least: 2 * LEAST, better: 0.85 };
+
+/** The shape, and a second one where enough strokes that the first fits badly have one in common: sticks and places differ. */
+function twoShapes(first: Shape, all: readonly number[], cost: (i: number, shape: Shape) => number, learn: (list: readonly number[]) => Shape | null): Shape[] {
+  if (all.length < 2 * SECOND.least) return [first];
+  const old = new Map(all.map((i) => [i, cost(i, first)]));
+  let mine = [...all].sort((a, b) => (old.get(b) as number) - (old.get(a) as number)).slice(0, all.length >> 1);
+  let second: Shape | null = null;
+  for (let r = 0; r < ROUNDS; r++) {
+    second = learn(mine);
+    if (!second) return [first];
+    const shape = second;
+    mine = all.filter((i) => cost(i, shape) < (old.get(i) as number));
+    if (mine.length < SECOND.least) return [first];
+  }
+  const last = second as Shape;
+  const sum = (of: (i: number) => number) => mine.reduce((s, i) => s + of(i), 0);
+  return sum((i) => cost(i, last)) < SECOND.better * sum((i) => old.get(i) as number) ? [first, last] : [first];
 }
 
 /** Whether the stroke itself already sounds from window `from` to `to`: nearly as loud as it becomes, and well over what was there before. */
@@ -119,8 +151,8 @@ function shapeOf(e: Float64Array, which: readonly number[], at: readonly number[
 /** Levels tried, against what the windows round the pick hold. */
 const LEVELS = [0.35, 0.6, 1, 1.6];
 
-/** By how many windows the stroke picked at `k` begins later than the shape's zero. `logs` of the windows' power. */
-function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number, shape: Shape): number {
+/** By how many windows the stroke picked at `k` begins later than the shape's zero, and how badly that fits. `logs` of the windows' power. */
+function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number, shape: Shape): { shift: number; cost: number } {
   const { power } = shape;
   const length = power.length;
   let [sum, total] = [0, 1e-30];
@@ -149,7 +181,7 @@ function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number,
       }
     }
   }
-  return where;
+  return { shift: where, cost: best };
 }
 
 function beginningOf({ power }: Shape): number {
