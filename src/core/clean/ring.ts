@@ -23,8 +23,8 @@ const LONGEST = 400;
 const BODY: Record<Kind, readonly [number, number]> = { kick: [30, 160], snare: [100, 9000], tom: [50, 450], hat: [3000, 15000], cymbal: [2000, 15000] };
 /** The peak of a stroke lies within this of its attack, ms. */
 const PEAK_MS = 30;
-/** Once de-bled a tom is heard well beyond its note: its partials ring longer than that alone. */
-const DEBLED_TOM: readonly [number, number] = [50, 2000];
+/** Once de-bled a drum is heard well beyond its note: its partials ring longer than that alone. */
+const DEBLED_BODY: Record<Kind, readonly [number, number]> = { ...BODY, kick: [30, 3000], tom: [50, 2000] };
 const CLEAR_OF_NEXT_MS = 15;
 const LEAST_STROKES = 3;
 /** Rate at which notes are looked for, Hz. */
@@ -68,7 +68,7 @@ export function learnRing(x: Float32Array, rate: number, drum: string, own: read
   const kind = kindOf(drum);
   const tom = kind === 'tom';
   const note = tom && !debled ? noteOf(x, rate, own.slice(0, 60), BODY.tom) : 0;
-  const [low, high] = note > 0 ? [note / NOTE_WIDTH, note * NOTE_WIDTH] : tom && debled ? DEBLED_TOM : BODY[kind];
+  const [low, high] = note > 0 ? [note / NOTE_WIDTH, note * NOTE_WIDTH] : (debled ? DEBLED_BODY : BODY)[kind];
   const body = filter(x, rate, low, high);
   const env = smooth(powerSteps(body, rate, 1000), 5);
   const full = smooth(powerSteps(x, rate, 1000), 5);

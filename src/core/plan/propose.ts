@@ -15,7 +15,7 @@ import { roleOf } from './roles';
 
 /** A gate stays open until the loudest stroke has fallen this far, and is closed once it has fallen the second: later where de-bleed has left little to close for. */
 const RAW = { heldDb: -32, goneDb: -52 };
-const DEBLED = { heldDb: -42, goneDb: -54 };
+const DEBLED = { heldDb: -46, goneDb: -60 };
 /** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. What a gate need not close, its bands have closed already. */
 const HAT = { heldDb: -52, goneDb: -70, times: 1.5, leastMs: 300 };
 /** Slices of a de-bled tom: what is left under its tail is little. */
