@@ -117,15 +117,18 @@ export function findCandidates(kernels: HitKernels, rate: number, bands: readonl
 /** Nearer than this in two signals is the same event, seconds. */
 const SAME_S = 0.004;
 
+/** Rows of `width` values, by index. */
+export function rowsOf(from: Float32Array, width: number, which: readonly number[]): Float32Array {
+  const out = new Float32Array(width * which.length);
+  which.forEach((i, k) => {
+    out.set(from.subarray(width * i, width * (i + 1)), width * k);
+  });
+  return out;
+}
+
 /** Candidates by index. */
 export function onlyCandidates(c: Candidates, which: readonly number[]): Candidates {
-  const rows = (v: Float32Array) => {
-    const out = new Float32Array(7 * which.length);
-    which.forEach((i, k) => {
-      out.set(v.subarray(7 * i, 7 * i + 7), 7 * k);
-    });
-    return out;
-  };
+  const rows = (v: Float32Array) => rowsOf(v, 7, which);
   return { time: Float64Array.from(which, (i) => c.time[i]), novelty: Float32Array.from(which, (i) => c.novelty[i]), rises: rows(c.rises), later: rows(c.later), long: rows(c.long) };
 }
 

@@ -2,6 +2,7 @@
  * For chosen candidates of one drum: how much better the mixture explains them with the drum than without it, over own mics, other mics
  * and parts of the spectrum; what share of the event in the own mic is the drum's.
  */
+import { rowsOf } from './candidates';
 import { BANDS } from './kinds';
 import { type Patterns, divergence, fitEvents } from './mixture';
 import type { Song, Source } from './song';
@@ -36,14 +37,7 @@ export function evidence(song: Song, s: Source, patterns: Patterns, which: reado
   const n = which.length;
   const K = patterns.names.length;
   const mine = Uint8Array.from(patterns.names, (name) => (name === s.drum ? 1 : 0));
-  const gather = (from: Float32Array) => {
-    const out = new Float32Array(n * cells);
-    which.forEach((i, k) => {
-      out.set(from.subarray(i * cells, (i + 1) * cells), k * cells);
-    });
-    return out;
-  };
-  const [x, b] = [gather(s.after), gather(s.before)];
+  const [x, b] = [rowsOf(s.after, cells, which), rowsOf(s.before, cells, which)];
   const withIt = fitEvents(song.kernels, patterns, x, b, rounds, mine.map(() => 1), song.scale);
   const without = fitEvents(song.kernels, patterns, x, b, rounds, mine.map((v) => 1 - v), song.scale);
   const column = () => new Float64Array(n);

@@ -4,7 +4,7 @@
  * not explain.
  */
 import { firstIndex } from '../dsp/search';
-import { quantile } from './candidates';
+import { quantile, rowsOf } from './candidates';
 import { type Ear, createEar, shareOut, viewOf } from './ears';
 import { evidence } from './evidence';
 import { BANDS, PATTERNS } from './kinds';
@@ -132,15 +132,6 @@ function seedEvents(song: Song, s: Source): number[] {
   const least = LEADS_DB.find((l) => scored.filter((e) => e.lead >= l).length >= ENOUGH) ?? LEADS_DB[0];
   return scored.filter((e) => e.lead >= least).sort((a, b) => b.score - a.score).slice(0, 30).map((e) => e.i);
 }
-
-/** Rows of a source's candidates. */
-const rowsOf = (from: Float32Array, cells: number, which: readonly number[]) => {
-  const out = new Float32Array(which.length * cells);
-  which.forEach((i, k) => {
-    out.set(from.subarray(i * cells, (i + 1) * cells), k * cells);
-  });
-  return out;
-};
 
 /** An overhead event is a cymbal's beyond doubt where no drum is near its own level (dB), or where the highs stay up by this much (dB) long after. */
 const NO_DRUM_DB = -16;

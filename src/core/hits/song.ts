@@ -3,7 +3,7 @@
  * mics and bands, after and before. Everything later works on these; the audio is read once a mic.
  */
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
-import { mergeCandidates, onlyCandidates, quantile } from './candidates';
+import { mergeCandidates, onlyCandidates, quantile, rowsOf } from './candidates';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { BANDS, type Kind, kindOf, ownBands } from './kinds';
 
@@ -63,13 +63,7 @@ const db10 = (v: number) => 10 * Math.log10(v + 1e-30);
 
 /** A source with some of its candidates only. */
 export function onlySource(s: Source, cells: number, which: readonly number[]): Source {
-  const rows = (v: Float32Array) => {
-    const out = new Float32Array(which.length * cells);
-    which.forEach((i, k) => {
-      out.set(v.subarray(i * cells, (i + 1) * cells), k * cells);
-    });
-    return out;
-  };
+  const rows = (v: Float32Array) => rowsOf(v, cells, which);
   return {
     ...s, ...onlyCandidates(s, which), n: which.length, heard: Float64Array.from(which, (i) => s.heard[i]), closeness: s.closeness && Float32Array.from(which, (i) => s.closeness?.[i] ?? 0),
     after: rows(s.after), before: rows(s.before), added: rows(s.added),
