@@ -2,7 +2,7 @@
 import type { Ring } from '../clean/ring';
 import { roleOf } from '../plan/roles';
 import { type SpillRow, spillMap } from '../spill/spillMap';
-import { type FoundHit, type Networks, THRESHOLD, detectHits } from './detectHits';
+import { ENOUGH_MICS, type FoundHit, type Networks, THRESHOLD, detectHits } from './detectHits';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { EDGES } from './kinds';
 import { NETWORKS } from './weights';
@@ -21,6 +21,9 @@ export interface Analysis {
 /** Raised whenever the same audio would give another result. */
 export const ANALYSIS_VERSION = 9;
 
+/** Strokes this certain make the spill map; with few mics nobody is that sure. */
+const SURE = 0.8;
+const SURE_OF_FEW = 0.48;
 const SILENT = 10 ** (-90 / 20);
 /** A mic that hears its drum this much later than others do was moved. */
 const MOVED_MS = 8;
@@ -58,7 +61,7 @@ export async function analyse(
     const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));
     return mic.own && frames.length ? ear.ring(await readOne(m), rate, mic.own, frames) : null;
   }));
-  const sure = new Map(Object.entries(drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= Math.max(THRESHOLD, 0.8) && h.strength > 0.15).map((h) => h.time)]));
+  const sure = new Map(Object.entries(drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= (roles.length < ENOUGH_MICS ? SURE_OF_FEW : SURE) && h.strength > 0.15).map((h) => h.time)]));
   const [spill, rings] = await Promise.all([
     spillMap(
       rate, mics.length, readOne,
@@ -79,6 +82,7 @@ export async function analyse(
     const own = spill.find((r) => r.drum === mics[m].own && r.main !== m);
     if (own && own.mics[m].polarity < 0 && own.mics[m].levelDb > -20) notes.push(`${names[m]} hears ${roleOf(roles[own.main]).label.toLowerCase()}'s drum upside down: usual under a drum, elsewhere turn it.`);
   });
+  if (roles.length < ENOUGH_MICS) notes.push(`With ${roles.length === 1 ? 'one mic' : `${roles.length} mics`} alone, other drums' strokes cannot be told from own ones: all hits are in doubt.`);
   for (const [d, list] of Object.entries(drums)) if (list.length === 0) notes.push(`No strokes found on ${d}.`);
   await progress(1);
   return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, rings, notes };

@@ -25,6 +25,9 @@ export interface Detection {
 export const LEAST_CERTAIN = 0.1;
 /** What is found on a drum that nobody seems to play is kept only for the very keen. */
 const SPILL_SHARE = 0.4;
+/** With fewer mics than this nobody can be sure; certainties are so much of what they would be. */
+export const ENOUGH_MICS = 3;
+const FEW_MICS = 0.6;
 /** Crash and ride struck together are both this certain. */
 const BOTH = 0.7;
 /** Nearer than this on one drum is the same stroke, seconds. */
@@ -57,6 +60,8 @@ export async function detectHits(
     const mine = certainty[k].map((c, i) => (far && c < BOTH && second.some((o, j) => j !== k && o.source === t.source && (certainty[j][i] > c || (certainty[j][i] === c && j < k))) ? 0 : c));
     drums[t.drum] = hitsOf(t, far || believable(mine) ? mine : mine.map((c) => SPILL_SHARE * c));
   });
+  // with one or two mics another drum's stroke is as good as an own one: found, but left for a person to judge
+  if (mics.length < ENOUGH_MICS) for (const d of Object.keys(drums)) drums[d] = drums[d].map((h) => ({ ...h, certainty: FEW_MICS * h.certainty }));
   const readOne = oneByOne(read);
   const near = second.filter((t) => t.source.drum !== CYMBALS && drums[t.drum].length > 0);
   const aligned = await shareOut(ears, near.map((t) => async (ear: Ear) => {

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
+import { analyse } from './analyse';
 import { detectHits } from './detectHits';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { NETWORKS } from './weights';
@@ -53,6 +54,19 @@ describe('ears', () => {
     expect(alone.drums.kick.filter((h) => h.certainty > 0.4).length).toBe(12);
     expect(shared.drums).toEqual(alone.drums);
     for (const t of two) expect(t.calls()).toBeGreaterThan(3);
+  });
+
+  it('leave every hit in doubt where one or two mics are all there is, and say so', async () => {
+    const audio = mics();
+    const a = await analyse(RATE, ['kick-in', 'snare-top'], ['Kick in', 'Snare top'], (m) => audio[m]);
+    const all = Object.values(a.drums).flat();
+    expect(all.filter((h) => h.certainty >= 0.4).length).toBeGreaterThanOrEqual(24);
+    expect(Math.max(...all.map((h) => h.certainty))).toBeLessThanOrEqual(0.6);
+    expect(a.notes.join(' ')).toMatch(/2 mics alone.*in doubt/);
+    // and how they reach each other is told all the same
+    expect(a.spill.find((r) => r.drum === 'kick')?.mics[1].levelDb).toBeLessThan(-8);
+    const b = await analyse(RATE, ['kick-in', 'snare-top', 'overhead'], ['Kick in', 'Snare top', 'Overhead'], (m) => audio[m]);
+    expect(b.notes.join(' ')).not.toMatch(/alone/);
   });
 
   it('leave out what is far softer than any stroke, but nothing of a sum of overheads', () => {
