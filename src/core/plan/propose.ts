@@ -17,7 +17,7 @@ import { roleOf } from './roles';
 const RAW = { heldDb: -32, goneDb: -52 };
 const DEBLED = { heldDb: -46, goneDb: -60 };
 /** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. What a gate need not close, its bands have closed already. */
-const HAT = { heldDb: -52, goneDb: -70, times: 1.5, leastMs: 300 };
+const HAT = { heldDb: -52, goneDb: -70, times: 2, leastMs: 600 };
 /** Slices of a de-bled tom: what is left under its tail is little. */
 export const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 46, ownDb: 36, fadeOutMs: 80 };
 const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };

@@ -135,11 +135,11 @@ describe('a plan proposed after de-bleed', () => {
 
   it("holds a hat's gate far longer than its ring: open strokes ring longest", () => {
     const ring = { decayDb: Array.from({ length: 100 }, (_, i) => -2 * i), spillDb: -60, topDb: -6 };
-    expect(gateTimes(ring, true, 'hat').holdMs).toBeGreaterThanOrEqual(1.5 * gateTimes(ring, true, 'snare').holdMs);
-    expect(gateTimes(ring, true, 'hat').holdMs).toBeGreaterThanOrEqual(300);
-    // without a ring that is told, and with a short one, never shorter than 0.3 s
+    expect(gateTimes(ring, true, 'hat').holdMs).toBeGreaterThanOrEqual(2 * gateTimes(ring, true, 'snare').holdMs);
+    expect(gateTimes(ring, true, 'hat').holdMs).toBeGreaterThanOrEqual(600);
+    // with a short ring never shorter than 0.6 s
     const short = { ...ring, decayDb: [0, -90] };
-    expect(gateTimes(short, true, 'hat').holdMs).toBe(300);
+    expect(gateTimes(short, true, 'hat').holdMs).toBe(600);
   });
 });
 
