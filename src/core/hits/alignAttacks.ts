@@ -111,14 +111,22 @@ function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[
 
 /** A second shape must take so many strokes, and lower what is wrong with them on the whole to this. */
 const SECOND = { least: 2 * LEAST, better: 0.85 };
+/** It is sought among so many strokes at most: more say no more. */
+const SOUGHT_AMONG = 60;
+/** So often the strokes of the second shape are told anew. */
+const SECOND_ROUNDS = 2;
 
 /** The shape, and a second one where enough strokes that the first fits badly have one in common: sticks and places differ. */
 function twoShapes(first: Shape, all: readonly number[], cost: (i: number, shape: Shape) => number, learn: (list: readonly number[]) => Shape | null): Shape[] {
   if (all.length < 2 * SECOND.least) return [first];
+  if (all.length > SOUGHT_AMONG) {
+    const every = all.length / SOUGHT_AMONG;
+    return twoShapes(first, Array.from({ length: SOUGHT_AMONG }, (_, k) => all[Math.floor(k * every)]), cost, learn);
+  }
   const old = new Map(all.map((i) => [i, cost(i, first)]));
   let mine = [...all].sort((a, b) => (old.get(b) as number) - (old.get(a) as number)).slice(0, all.length >> 1);
   let second: Shape | null = null;
-  for (let r = 0; r < ROUNDS; r++) {
+  for (let r = 0; r < SECOND_ROUNDS; r++) {
     second = learn(mine);
     if (!second) return [first];
     const shape = second;
