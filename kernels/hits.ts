@@ -66,7 +66,7 @@ function pair(a: usize, b: usize): v128 {
 }
 
 /**
- * `n` samples through two biquads in series, in double precision, as four stretches of `length` at once: each begins `warm` samples early, by when the filters have
+ * 4 x length samples through two biquads in series, in double precision, as four stretches of `length` at once: each begins `warm` samples early, by when the filters have
  * forgotten that they began there. `coefficients`: b0 b1 b2 a1 a2 of either, doubles. Samples must be there from `warm` before `x` to 4 x length after it.
  */
 export function bandPass(x: usize, length: i32, warm: i32, coefficients: usize, out: usize): void {

@@ -90,7 +90,6 @@ describe('a song of ten minutes', () => {
     expect(await pictureOf('[data-testid="hit-map"] canvas')).not.toBe(whole);
     // the last stroke is at its place: a click there chooses it
     await s.page.evaluate((f) => window.freshGap.store.setState({ view: { from: f - 4000, to: f } }), frames);
-    await s.page.waitForFunction(() => document.querySelector('[data-testid="hit-map"]') !== null);
     await new Promise((done) => setTimeout(done, 200));
     const box = await (await s.page.$('[data-testid="hit-map"] canvas'))?.boundingBox();
     const frame = Math.round((2999.3 * frames) / 3000);
