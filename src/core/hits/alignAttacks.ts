@@ -157,7 +157,9 @@ function shapeOf(e: Float64Array, which: readonly number[], at: readonly number[
 }
 
 /** Levels tried, against what the windows round the pick hold. */
-const LEVELS = [0.35, 0.6, 1, 1.6];
+const LEVELS = [1, 0.6, 1.6, 0.35];
+/** Shifts tried, the smallest first: what fits well early makes the rest short. */
+const SHIFTS = Array.from({ length: EARLIER + LATER + 1 }, (_, i) => i - EARLIER).sort((a, b) => Math.abs(a) - Math.abs(b));
 
 /** By how many windows the stroke picked at `k` begins later than the shape's zero, and how badly that fits. `logs` of the windows' power. */
 function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number, shape: Shape): { shift: number; cost: number } {
@@ -168,20 +170,29 @@ function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number,
     sum += Math.max(0, e[k - BEFORE + j] - quiet);
     total += power[j];
   }
-  const silent = Math.log(quiet);
+  // everything any shift looks at is explained: what lies before the shape as quiet, what lies after it as its end
+  const from = k - EARLIER - BEFORE;
+  const window = EARLIER + length + LATER;
+  // what another drum adds just before must not count without end
+  const off = (i: number, as: number) => Math.min(Math.abs(logs[from + i] - as), MOST_WRONG);
+  const summed = (as: number) => {
+    const t = new Float64Array(window + 1);
+    for (let i = 0; i < window; i++) t[i + 1] = t[i] + off(i, as);
+    return t;
+  };
+  const asQuiet = summed(Math.log(quiet));
   const model = new Float64Array(length);
   let [best, where] = [Number.POSITIVE_INFINITY, 0];
   for (const l of LEVELS) {
     const g = Math.max(1e-14, (l * sum) / total);
     for (let p = 0; p < length; p++) model[p] = Math.log(quiet + g * power[p]);
-    for (let s = -EARLIER; s <= LATER; s++) {
-      let d = 0;
-      // everything any shift looks at is explained: what lies before the shape as quiet, what lies after it as its end
-      for (let j = -EARLIER - BEFORE; j < AFTER + LATER && d < best; j++) {
-        const p = j - s + BEFORE;
-        const off = Math.abs(logs[k + j] - (p < 0 ? silent : model[p < length ? p : length - 1]));
-        // what another drum adds just before must not count without end
-        d += Math.min(off, MOST_WRONG);
+    const asEnd = summed(model[length - 1]);
+    for (const s of SHIFTS) {
+      const begin = s + EARLIER;
+      let d = asQuiet[begin] + asEnd[window] - asEnd[begin + length];
+      for (let p = 0; p < length && d < best; p++) {
+        const v = Math.abs(logs[from + begin + p] - model[p]);
+        d += v < MOST_WRONG ? v : MOST_WRONG;
       }
       if (d < best) {
         best = d;

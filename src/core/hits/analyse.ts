@@ -42,12 +42,7 @@ export async function analyse(
     const x = await read(m);
     if (seen.has(m)) return x;
     seen.add(m);
-    let peak = 0;
-    for (let i = 0; i < x.length; i++) {
-      const a = Math.abs(x[i]);
-      if (a > peak) peak = a;
-    }
-    if (peak < SILENT) {
+    if (x.every((v) => Math.abs(v) < SILENT)) {
       silent.add(m);
       notes.push(`${names[m]} is silent.`);
     }
@@ -68,6 +63,7 @@ export async function analyse(
       [...sure].map(([drum, times]) => ({
         drum, times, main: song.sources.get(drum)?.main ?? 0, foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t),
       })),
+      ears,
     ),
     ringing,
   ]);

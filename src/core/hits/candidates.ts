@@ -33,7 +33,7 @@ export interface Candidates {
   readonly long: Float32Array;
 }
 
-/** A signal within a band (Hz) of 12 dB per octave each side. */
+/** A signal within a band (Hz) of 12 dB per octave each side. What it gives may be written over by the next call. */
 export type BandFilter = (x: Float32Array, rate: number, lowHz: number, highHz: number) => Float32Array;
 
 /** Both sections in one loop, whose two chains a processor works on at once. */
@@ -76,27 +76,28 @@ export function findCandidates(kernels: HitKernels, rate: number, bands: readonl
     const every = n > 20000 ? 8 : 1;
     const floor = 2 * quantile(Float64Array.from({ length: Math.ceil(n / every) }, (_, i) => power[i * every * LANES + b]), 0.05) + 1e-14;
     const before = (i: number) => (sum[i] - sum[Math.max(0, i - BEFORE[b])]) / BEFORE[b];
-    const rises = new Float32Array(n);
-    for (let i = 0; i < n; i++) rises[i] = 10 * Math.log10(((sum[Math.min(n, i + AFTER[b])] - sum[i]) / AFTER[b] + floor) / (before(i) + floor));
+    const rise = (i: number) => 10 * Math.log10(((sum[Math.min(n, i + AFTER[b])] - sum[i]) / AFTER[b] + floor) / (before(i) + floor));
     const still = (i: number, window: readonly [number, number]) => {
       const [a, z] = [Math.min(n, i + window[0]), Math.min(n, i + window[1])];
       return z > a ? 10 * Math.log10(((sum[z] - sum[a]) / (z - a) + floor) / (before(i) + floor)) : 0;
     };
-    return { rises, still };
+    return { sum, floor, rise, still };
   });
-  const rises = bandsOf.map((q) => q.rises);
-  const novelty = new Float32Array(n);
-  for (let i = 0; i < n; i++) {
-    let [first, second] = [0, 0];
-    for (const b of bands) {
-      const v = rises[b][i];
-      if (v > first) {
-        second = first;
-        first = v;
-      } else if (v > second) second = v;
+  // the two largest as ratios: a logarithm for each hop instead of one for each band too
+  const first = new Float64Array(n).fill(1);
+  const second = new Float64Array(n).fill(1);
+  for (const b of bands) {
+    const { sum, floor } = bandsOf[b];
+    const [early, late] = [BEFORE[b], AFTER[b]];
+    for (let i = 0; i < n; i++) {
+      const v = ((sum[i + late < n ? i + late : n] - sum[i]) / late + floor) / ((sum[i] - sum[i > early ? i - early : 0]) / early + floor);
+      if (v > first[i]) {
+        second[i] = first[i];
+        first[i] = v;
+      } else if (v > second[i]) second[i] = v;
     }
-    novelty[i] = 0.5 * (first + second);
   }
+  const novelty = Float32Array.from(first, (v, i) => 5 * Math.log10(v * second[i]));
   const at: number[] = [];
   for (let i = 0; i < n; i++) {
     const v = novelty[i];
@@ -108,7 +109,7 @@ export function findCandidates(kernels: HitKernels, rate: number, bands: readonl
   return {
     time: Float64Array.from(at, (i) => i / HOPS),
     novelty: Float32Array.from(at, (i) => novelty[i]),
-    rises: Float32Array.from(at.flatMap((i) => rises.map((r) => r[i]))),
+    rises: Float32Array.from(at.flatMap((i) => bandsOf.map((q) => q.rise(i)))),
     later: Float32Array.from(at.flatMap((i) => bandsOf.map((q) => q.still(i, LATER)))),
     long: Float32Array.from(at.flatMap((i) => bandsOf.map((q) => q.still(i, LONG)))),
   };

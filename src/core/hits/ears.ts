@@ -4,6 +4,7 @@
  */
 import { type Ring, learnRing } from '../clean/ring';
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
+import { type Reach, type ReachingDrum, reachesOf, strokeSpectra } from '../spill/reach';
 import { alignAttacks } from './alignAttacks';
 import { type BandFilter, type Candidates, findCandidates, onlyCandidates } from './candidates';
 import { type Network, certainties } from './classify';
@@ -33,6 +34,10 @@ export interface Ear {
   /** Times (seconds, rising) brought to the first movement of their strokes. */
   align(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], kind: Kind): Soon<number[]>;
   ring(x: Float32Array, rate: number, drum: string, own: readonly number[]): Soon<Ring | null>;
+  /** Spectra of strokes (seconds) in their drum's first own mic. */
+  strokeSpectra(x: Float32Array, rate: number, times: readonly number[]): Soon<Float32Array>;
+  /** How strokes of each drum reach this mic. */
+  reaches(x: Float32Array, rate: number, drums: readonly ReachingDrum[]): Soon<Reach[]>;
 }
 
 const NEAR_S = 0.002;
@@ -85,6 +90,8 @@ export function createEar(): Ear {
     certainties,
     align: (x, rate, times, strengths, kind) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], filter),
     ring: (x, rate, drum, own) => learnRing(x, rate, drum, own, false, filter),
+    strokeSpectra,
+    reaches: (x, rate, drums) => reachesOf(kernels(), x, rate, drums),
   };
 }
 

@@ -51,7 +51,7 @@ export interface HitKernels {
   load(x: Float32Array): void;
   /** Mean square per hop in up to eight bands, each 12 dB per octave a side: hops x 8, the bands first. */
   bandPowers(rate: number, hopsPerSecond: number, bands: readonly (readonly [number, number])[]): Float32Array;
-  /** The mic within a band of 12 dB per octave each side. */
+  /** The mic within a band of 12 dB per octave each side; in the kernels' own memory, there until the next call of any of them. */
   bandPass(rate: number, lowHz: number, highHz: number): Float32Array;
   /** Power by band after and before each start (frames; may lie outside): starts x 2 x bands. */
   spectra(starts: Int32Array, shape: SpectraShape): Float32Array;
@@ -125,7 +125,7 @@ export function createHitKernels(): HitKernels {
         const length = Math.ceil(frames / 4);
         const out = e.alloc(16 * length);
         e.bandPass(at, length, warm, c, out);
-        return f32(out, frames).slice();
+        return f32(out, frames);
       });
     },
     spectra(starts, { length, size, window, bins }) {
