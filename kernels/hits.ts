@@ -97,6 +97,56 @@ export function bandPass(x: usize, length: i32, warm: i32, coefficients: usize, 
   }
 }
 
+/**
+ * The mean square per `hop` samples of what `bandPass` gives, and of `x` itself: 4 x `hops` each, as four stretches of `hops` at once. Samples must be there
+ * from `warm` before `x` to 4 x hops x hop after it.
+ */
+export function bandSteps(x: usize, hops: i32, hop: i32, warm: i32, coefficients: usize, band: usize, all: usize): void {
+  const b0 = v128.load_splat<f64>(coefficients), b1 = v128.load_splat<f64>(coefficients, 8), b2 = v128.load_splat<f64>(coefficients, 16), a1 = v128.load_splat<f64>(coefficients, 24), a2 = v128.load_splat<f64>(coefficients, 32);
+  const d0 = v128.load_splat<f64>(coefficients, 40), d1 = v128.load_splat<f64>(coefficients, 48), d2 = v128.load_splat<f64>(coefficients, 56), c1 = v128.load_splat<f64>(coefficients, 64), c2 = v128.load_splat<f64>(coefficients, 72);
+  const guard = f64x2.splat(1e-25);
+  const zero = f64x2.splat(0);
+  const scale = f64x2.splat(1 / <f64>hop);
+  const bytes = <usize>(hops * hop) << 2;
+  const row = <usize>hops << 3;
+  let p0 = zero, q0 = zero, r0 = zero, s0 = zero, p1 = zero, q1 = zero, r1 = zero, s1 = zero;
+  let at = x - (<usize>warm << 2);
+  let left = warm;
+  for (let h = -1; h < hops; h++) {
+    let e0 = zero, e1 = zero, f0 = zero, f1 = zero;
+    for (let i = 0; i < left; i++, at += 4) {
+      const u = f64x2.add(pair(at, at + bytes), guard), v = f64x2.add(pair(at + 2 * bytes, at + 3 * bytes), guard);
+      const y0 = f64x2.add(f64x2.mul(b0, u), p0), y1 = f64x2.add(f64x2.mul(b0, v), p1);
+      p0 = f64x2.add(f64x2.sub(f64x2.mul(b1, u), f64x2.mul(a1, y0)), q0);
+      p1 = f64x2.add(f64x2.sub(f64x2.mul(b1, v), f64x2.mul(a1, y1)), q1);
+      q0 = f64x2.sub(f64x2.mul(b2, u), f64x2.mul(a2, y0));
+      q1 = f64x2.sub(f64x2.mul(b2, v), f64x2.mul(a2, y1));
+      const z0 = f64x2.add(f64x2.mul(d0, y0), r0), z1 = f64x2.add(f64x2.mul(d0, y1), r1);
+      r0 = f64x2.add(f64x2.sub(f64x2.mul(d1, y0), f64x2.mul(c1, z0)), s0);
+      r1 = f64x2.add(f64x2.sub(f64x2.mul(d1, y1), f64x2.mul(c1, z1)), s1);
+      s0 = f64x2.sub(f64x2.mul(d2, y0), f64x2.mul(c2, z0));
+      s1 = f64x2.sub(f64x2.mul(d2, y1), f64x2.mul(c2, z1));
+      e0 = f64x2.add(e0, f64x2.mul(z0, z0));
+      e1 = f64x2.add(e1, f64x2.mul(z1, z1));
+      f0 = f64x2.add(f0, f64x2.mul(u, u));
+      f1 = f64x2.add(f1, f64x2.mul(v, v));
+    }
+    left = hop;
+    if (h < 0) continue;
+    place(band + (<usize>h << 3), row, f64x2.mul(e0, scale), f64x2.mul(e1, scale));
+    place(all + (<usize>h << 3), row, f64x2.mul(f0, scale), f64x2.mul(f1, scale));
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function place(to: usize, row: usize, a: v128, b: v128): void {
+  store<f64>(to, f64x2.extract_lane(a, 0));
+  store<f64>(to + row, f64x2.extract_lane(a, 1));
+  store<f64>(to + 2 * row, f64x2.extract_lane(b, 0));
+  store<f64>(to + 3 * row, f64x2.extract_lane(b, 1));
+}
+
 /** Four complex transforms in lanes: Stockham's autosort with radix 4, and one step of radix 2 where needed. Returns where the result lies: `x` or `y`. */
 function fft4(x: usize, y: usize, size: i32, twiddles: usize): usize {
   let n = size;
@@ -228,7 +278,7 @@ function total(v: v128): f32 {
 
 /**
  * Fits `count` events: after = sum of gains x patterns + a x before, by multiplicative updates under the Itakura-Saito divergence. `cells` is a multiple of
- * four; what pads it is zero in patterns, before and after. `use`: one byte a pattern. `gains` hold the start and become the result; so does `a`.
+ * sixteen; what pads it is zero in patterns, before and after. `use`: one byte a pattern. `gains` hold the start and become the result; so does `a`.
  * `model`: cells an event. `work`: 2 x cells floats.
  */
 export function fit(patterns: usize, K: i32, cells: i32, after: usize, before: usize, count: i32, rounds: i32, use: usize, aMin: f32, aMax: f32, work: usize, gains: usize, a: usize, model: usize): void {
@@ -246,33 +296,60 @@ export function fit(patterns: usize, K: i32, cells: i32, after: usize, before: u
       const as = f32x4.splat(scale);
       let an = f32x4.splat(0), ad = f32x4.splat(0);
       const Y = model + bytes * i;
-      for (let f: usize = 0; f < bytes; f += 16) {
-        const b = v128.load(B + f);
-        let y = f32x4.add(f32x4.mul(as, b), tiny);
+      for (let f: usize = 0; f < bytes; f += 64) {
+        const b0 = v128.load(B + f), b1 = v128.load(B + f, 16), b2 = v128.load(B + f, 32), b3 = v128.load(B + f, 48);
+        let y0 = f32x4.add(f32x4.mul(as, b0), tiny), y1 = f32x4.add(f32x4.mul(as, b1), tiny), y2 = f32x4.add(f32x4.mul(as, b2), tiny), y3 = f32x4.add(f32x4.mul(as, b3), tiny);
         let p = patterns + f;
-        for (let k = 0; k < K; k++, p += bytes) y = f32x4.add(y, f32x4.mul(v128.load_splat<f32>(g + (<usize>k << 2)), v128.load(p)));
+        for (let k = 0; k < K; k++, p += bytes) {
+          const q = v128.load_splat<f32>(g + (<usize>k << 2));
+          y0 = f32x4.add(y0, f32x4.mul(q, v128.load(p)));
+          y1 = f32x4.add(y1, f32x4.mul(q, v128.load(p, 16)));
+          y2 = f32x4.add(y2, f32x4.mul(q, v128.load(p, 32)));
+          y3 = f32x4.add(y3, f32x4.mul(q, v128.load(p, 48)));
+        }
         if (round == rounds) {
-          v128.store(Y + f, y);
+          v128.store(Y + f, y0);
+          v128.store(Y + f, y1, 16);
+          v128.store(Y + f, y2, 32);
+          v128.store(Y + f, y3, 48);
           continue;
         }
-        const inv = f32x4.div(one, y);
-        const v = f32x4.mul(f32x4.mul(v128.load(X + f), inv), inv);
-        v128.store(weights + f, v);
-        v128.store(inverses + f, inv);
-        an = f32x4.add(an, f32x4.mul(v, b));
-        ad = f32x4.add(ad, f32x4.mul(inv, b));
+        y0 = f32x4.div(one, y0);
+        y1 = f32x4.div(one, y1);
+        y2 = f32x4.div(one, y2);
+        y3 = f32x4.div(one, y3);
+        const v0 = f32x4.mul(f32x4.mul(v128.load(X + f), y0), y0), v1 = f32x4.mul(f32x4.mul(v128.load(X + f, 16), y1), y1);
+        const v2 = f32x4.mul(f32x4.mul(v128.load(X + f, 32), y2), y2), v3 = f32x4.mul(f32x4.mul(v128.load(X + f, 48), y3), y3);
+        v128.store(weights + f, v0);
+        v128.store(weights + f, v1, 16);
+        v128.store(weights + f, v2, 32);
+        v128.store(weights + f, v3, 48);
+        v128.store(inverses + f, y0);
+        v128.store(inverses + f, y1, 16);
+        v128.store(inverses + f, y2, 32);
+        v128.store(inverses + f, y3, 48);
+        an = f32x4.add(an, f32x4.add(f32x4.add(f32x4.mul(v0, b0), f32x4.mul(v1, b1)), f32x4.add(f32x4.mul(v2, b2), f32x4.mul(v3, b3))));
+        ad = f32x4.add(ad, f32x4.add(f32x4.add(f32x4.mul(y0, b0), f32x4.mul(y1, b1)), f32x4.add(f32x4.mul(y2, b2), f32x4.mul(y3, b3))));
       }
       if (round == rounds) break;
       let p = patterns;
       for (let k = 0; k < K; k++, p += bytes) {
         if (load<u8>(use + k) == 0) continue;
-        let n = f32x4.splat(0), d = f32x4.splat(0);
-        for (let f: usize = 0; f < bytes; f += 16) {
-          const w = v128.load(p + f);
-          n = f32x4.add(n, f32x4.mul(v128.load(weights + f), w));
-          d = f32x4.add(d, f32x4.mul(v128.load(inverses + f), w));
+        let n0 = f32x4.splat(0), d0 = n0, n1 = n0, d1 = n0, n2 = n0, d2 = n0, n3 = n0, d3 = n0;
+        for (let f: usize = 0; f < bytes; f += 64) {
+          const w0 = v128.load(p + f), w1 = v128.load(p + f, 16), w2 = v128.load(p + f, 32), w3 = v128.load(p + f, 48);
+          n0 = f32x4.add(n0, f32x4.mul(v128.load(weights + f), w0));
+          n1 = f32x4.add(n1, f32x4.mul(v128.load(weights + f, 16), w1));
+          n2 = f32x4.add(n2, f32x4.mul(v128.load(weights + f, 32), w2));
+          n3 = f32x4.add(n3, f32x4.mul(v128.load(weights + f, 48), w3));
+          d0 = f32x4.add(d0, f32x4.mul(v128.load(inverses + f), w0));
+          d1 = f32x4.add(d1, f32x4.mul(v128.load(inverses + f, 16), w1));
+          d2 = f32x4.add(d2, f32x4.mul(v128.load(inverses + f, 32), w2));
+          d3 = f32x4.add(d3, f32x4.mul(v128.load(inverses + f, 48), w3));
         }
-        store<f32>(g + (<usize>k << 2), load<f32>(g + (<usize>k << 2)) * sqrt<f32>(total(n) / total(d)));
+        const n = total(f32x4.add(f32x4.add(n0, n1), f32x4.add(n2, n3)));
+        const d = total(f32x4.add(f32x4.add(d0, d1), f32x4.add(d2, d3)));
+        store<f32>(g + (<usize>k << 2), load<f32>(g + (<usize>k << 2)) * sqrt<f32>(n / d));
       }
       const ratio = total(an) / total(ad);
       if (ratio == ratio) scale = min(aMax, max(aMin, scale * sqrt<f32>(ratio)));

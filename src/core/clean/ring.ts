@@ -3,8 +3,7 @@
  * against the mic's loudest strokes. A low quantile over strokes leaves out what others add; where spill or dense playing hides the end, the slope is
  * carried on.
  */
-import { powerSteps } from '../dsp/power';
-import { type BandFilter, bandPass, quantile } from '../hits/candidates';
+import { type BandSteps, bandSteps, quantile } from '../hits/candidates';
 import { type Kind, kindOf } from '../hits/kinds';
 
 export interface Ring {
@@ -63,15 +62,14 @@ function smooth(v: Float64Array, n: number): Float64Array {
 }
 
 /** `x`: the mic; `own`: frames of its drum's strokes, rising; `debled`: whether only the drum is left in it. Null with fewer than three strokes. */
-export function learnRing(x: Float32Array, rate: number, drum: string, own: readonly number[], debled = false, filter: BandFilter = bandPass): Ring | null {
+export function learnRing(x: Float32Array, rate: number, drum: string, own: readonly number[], debled = false, powers: BandSteps = bandSteps): Ring | null {
   if (own.length < LEAST_STROKES) return null;
   const kind = kindOf(drum);
   const tom = kind === 'tom';
   const note = tom && !debled ? noteOf(x, rate, own.slice(0, 60), BODY.tom) : 0;
   const [low, high] = note > 0 ? [note / NOTE_WIDTH, note * NOTE_WIDTH] : (debled ? DEBLED_BODY : BODY)[kind];
-  const body = filter(x, rate, low, high);
-  const env = smooth(powerSteps(body, rate, 1000), 5);
-  const full = smooth(powerSteps(x, rate, 1000), 5);
+  const { band, all } = powers(x, rate, 1000, low, high);
+  const [env, full] = [smooth(band, 5), smooth(all, 5)];
   const n = env.length;
   const at = own.map((f) => Math.min(n - 1, Math.round((f / rate) * 1000)));
   const peakOf = (v: Float64Array, k: number) => {

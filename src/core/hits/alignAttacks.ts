@@ -3,8 +3,7 @@
  * late by whatever the drum takes to swell; but strokes of a drum that are about as hard swell alike. From its clear strokes the shape of the attack is learnt (power per quarter
  * millisecond), every stroke is laid over it where the levels differ least, and told where the shape begins.
  */
-import { powerSteps } from '../dsp/power';
-import { type BandFilter, bandPass, quantile } from './candidates';
+import { type BandSteps, bandSteps, quantile } from './candidates';
 
 /** Windows of the shape: per second, before the attack, after it. */
 const HOPS = 4000;
@@ -43,8 +42,8 @@ interface Shape {
  * `times` in seconds, rising; `strengths` alike. `x` is the drum's own mic, `band` where its attack is heard, Hz, `swellS` how long before its pick such a drum may begin to swell: what comes
  * earlier in the shape is what is often struck together with it. Gives new times.
  */
-export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, filter: BandFilter = bandPass): number[] {
-  const e = powerSteps(filter(x, rate, band[0], band[1]), rate, HOPS).map((v) => v + 1e-14);
+export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, powers: BandSteps = bandSteps): number[] {
+  const e = powers(x, rate, HOPS, band[0], band[1]).band.map((v) => v + 1e-14);
   const logs = e.map(Math.log);
   const all = Array.from(times.keys());
   const soft = new Set([...all].sort((a, b) => strengths[a] - strengths[b]).slice(0, times.length >= TWO_SHAPES ? Math.floor(SOFT_SHARE * times.length) : 0));
@@ -84,10 +83,13 @@ function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[
     const shift = new Int32Array(times.length);
     let shape = shapeOf(e, clear, at, shift, quiet);
     for (let r = 0; r < ROUNDS; r++) {
-      for (const i of clear) shift[i] = fitShift(e, logs, at[i], quiet[i], shape).shift;
+      const found = clear.map((i) => fitShift(e, logs, at[i], quiet[i], shape).shift);
       // the shape stays where the picks are on the whole
-      const middle = Math.round(quantile(clear.map((i) => shift[i]), 0.5));
-      for (const i of clear) shift[i] -= middle;
+      const middle = Math.round(quantile(found, 0.5));
+      if (found.every((v, j) => v - middle === shift[clear[j]])) break;
+      clear.forEach((i, j) => {
+        shift[i] = found[j] - middle;
+      });
       shape = shapeOf(e, clear, at, shift, quiet);
     }
     return shape;

@@ -51,22 +51,19 @@ export async function analyse(
   const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead' }));
   const { drums, song } = await detectHits(rate, mics, checked, networks, (d) => progress(0.8 * d), ears);
   const readOne = oneByOne(read);
-  const ringing = shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
+  const rings = await shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
     const own = (mic.own && drums[mic.own]) || [];
     const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));
     return mic.own && frames.length ? ear.ring(await readOne(m), rate, mic.own, frames) : null;
   }));
   const sure = new Map(Object.entries(drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= (roles.length < ENOUGH_MICS ? SURE_OF_FEW : SURE) && h.strength > 0.15).map((h) => h.time)]));
-  const [spill, rings] = await Promise.all([
-    spillMap(
-      rate, mics.length, readOne,
-      [...sure].map(([drum, times]) => ({
-        drum, times, main: song.sources.get(drum)?.main ?? 0, foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t),
-      })),
-      ears,
-    ),
-    ringing,
-  ]);
+  const spill = await spillMap(
+    rate, mics.length, readOne,
+    [...sure].map(([drum, times]) => ({
+      drum, times, main: song.sources.get(drum)?.main ?? 0, foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t),
+    })),
+    ears,
+  );
   for (const row of spill) {
     const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null && !silent.has(m)).map((e) => e.delayMs as number);
     const early = others.filter((d) => d < -MOVED_MS);

@@ -4,6 +4,7 @@
  * is decided later from all mics. Spectral-flux detectors on one mic alone find spill as well as strokes.
  */
 import { DENORMAL_GUARD, biquadCoefficients } from '../dsp/biquad';
+import { powerSteps } from '../dsp/power';
 import type { HitKernels } from '../kernels/hitKernels';
 import { RISE_BANDS } from './kinds';
 
@@ -56,6 +57,11 @@ export const bandPass: BandFilter = (x, rate, lowHz, highHz) => {
   }
   return out;
 };
+
+/** Mean squares per step of a signal within a band, and of all of it, as `powerSteps` gives them. */
+export type BandSteps = (x: Float32Array, rate: number, perSecond: number, lowHz: number, highHz: number) => { readonly band: Float64Array; readonly all: Float64Array };
+
+export const bandSteps: BandSteps = (x, rate, perSecond, lowHz, highHz) => ({ band: powerSteps(bandPass(x, rate, lowHz, highHz), rate, perSecond), all: powerSteps(x, rate, perSecond) });
 
 /** The value at a share 0..1 of the sorted values. */
 export function quantile(values: ArrayLike<number>, share: number): number {

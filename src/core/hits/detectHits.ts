@@ -63,7 +63,8 @@ export async function detectHits(
   // with one or two mics another drum's stroke is as good as an own one: found, but left for a person to judge
   if (mics.length < ENOUGH_MICS) for (const d of Object.keys(drums)) drums[d] = drums[d].map((h) => ({ ...h, certainty: FEW_MICS * h.certainty }));
   const readOne = oneByOne(read);
-  const near = second.filter((t) => t.source.drum !== CYMBALS && drums[t.drum].length > 0);
+  // the longest first
+  const near = second.filter((t) => t.source.drum !== CYMBALS && drums[t.drum].length > 0).sort((a, b) => drums[b.drum].length - drums[a.drum].length);
   const aligned = await shareOut(ears, near.map((t) => async (ear: Ear) => {
     const list = drums[t.drum];
     return ear.align(await readOne(t.source.main), rate, list.map((h) => h.time), list.map((h) => h.strength * h.certainty), t.source.kind);

@@ -6,7 +6,7 @@ import { type Ring, learnRing } from '../clean/ring';
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
 import { type Reach, type ReachingDrum, reachesOf, strokeSpectra } from '../spill/reach';
 import { alignAttacks } from './alignAttacks';
-import { type BandFilter, type Candidates, findCandidates, onlyCandidates } from './candidates';
+import { type BandFilter, type BandSteps, type Candidates, bandSteps, findCandidates, onlyCandidates } from './candidates';
 import { type Network, certainties } from './classify';
 import { readSpectra } from './eventSpectra';
 import { type Described, describe } from './features';
@@ -70,14 +70,19 @@ export function createEar(): Ear {
     kept ??= createHitKernels();
     return kept;
   };
-  const filter: BandFilter = (x, rate, lowHz, highHz) => {
+  const loaded: BandFilter = (_, rate, lowHz, highHz) => kernels().bandPass(rate, lowHz, highHz);
+  const filter: BandFilter = (x, ...band) => {
     kernels().load(x);
-    return kernels().bandPass(rate, lowHz, highHz);
+    return loaded(x, ...band);
+  };
+  const steps: BandSteps = (x, rate, perSecond, lowHz, highHz) => {
+    kernels().load(x);
+    return kernels().bandSteps(rate, perSecond, lowHz, highHz) ?? bandSteps(x, rate, perSecond, lowHz, highHz);
   };
   return {
     seek(x, rate, kind, far) {
       kernels().load(x);
-      const all = refine(findCandidates(kernels(), rate, RISES_IN[kind], far ? FAR_THRESHOLD_DB : undefined), x, rate, kind, filter);
+      const all = refine(findCandidates(kernels(), rate, RISES_IN[kind], far ? FAR_THRESHOLD_DB : undefined), x, rate, kind, loaded);
       return far ? all : loudEnough(all, kernels(), rate, kind);
     },
     pick: (x, rate, times, kind) => pickOnsets(x, rate, times, ATTACK_BAND[kind], 0, filter),
@@ -88,8 +93,8 @@ export function createEar(): Ear {
     ownRows: (song, s, patterns, leastGain) => ownRows({ ...song, kernels: kernels() }, s, patterns, leastGain),
     describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),
     certainties,
-    align: (x, rate, times, strengths, kind) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], filter),
-    ring: (x, rate, drum, own) => learnRing(x, rate, drum, own, false, filter),
+    align: (x, rate, times, strengths, kind) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps),
+    ring: (x, rate, drum, own) => learnRing(x, rate, drum, own, false, steps),
     strokeSpectra,
     reaches: (x, rate, drums) => reachesOf(kernels(), x, rate, drums),
   };

@@ -249,7 +249,8 @@ export function ownRows(song: Song, s: Source, patterns: Patterns, leastGain: nu
     .slice(0, 60)
     .map(({ i }) => {
       const r = row(s, cells, i);
-      for (let f = 0; f < cells; f++) r[f] = Math.max(r[f] - Math.max(0, e.others[i * cells + f]), 0.02 * r[f]);
+      const others = e.othersOf(i);
+      for (let f = 0; f < cells; f++) r[f] = Math.max(r[f] - Math.max(0, others[f]), 0.02 * r[f]);
       return r;
     });
 }

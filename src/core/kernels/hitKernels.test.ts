@@ -2,6 +2,7 @@
 import { describe, expect, it } from 'vitest';
 import { biquadCoefficients, createBiquad } from '../dsp/biquad';
 import { createGaussian, createRng } from '../dsp/rng';
+import { bandSteps } from '../hits/candidates';
 import { type FitInput, createHitKernels } from './hitKernels';
 
 const RATE = 48000;
@@ -59,6 +60,21 @@ describe('the band filter', () => {
     expect(worst).toBeLessThan(3e-7);
     // the mic stays loaded
     expect(k.bandPass(rate, low, high)).toEqual(out);
+  });
+
+  it.each([[48000, 1000, 30, 160], [48000, 4000, 400, 12000], [96000, 1000, 2000, 14000]])('gives the same as mean squares per step: %i Hz, %i steps a second, %i to %i', (rate, perSecond, low, high) => {
+    const k = createHitKernels();
+    const x = noise(50_001, 7);
+    k.load(x);
+    const got = k.bandSteps(rate, perSecond, low, high);
+    const want = bandSteps(x, rate, perSecond, low, high);
+    for (const part of ['band', 'all'] as const) {
+      expect(got?.[part].length).toBe(want[part].length);
+      const worst = Math.max(...want[part].map((v, i) => Math.abs((got?.[part][i] ?? 0) - v) / v));
+      expect(worst).toBeLessThan(1e-4);
+    }
+    // 44.1 samples are no step
+    expect(k.bandSteps(44100, 1000, low, high)).toBeNull();
   });
 
   it('refuses a band that reaches further back than what is kept before a mic', () => {

@@ -9,6 +9,7 @@ interface Exports {
   alloc(bytes: number): number;
   bandPowers(x: number, hops: number, hop: number, coefficients: number, out: number): void;
   bandPass(x: number, length: number, warm: number, coefficients: number, out: number): void;
+  bandSteps(x: number, hops: number, hop: number, warm: number, coefficients: number, band: number, all: number): void;
   spectra(starts: number, count: number, length: number, size: number, window: number, twiddles: number, bins: number, bands: number, work: number, out: number): void;
   fit(patterns: number, K: number, cells: number, after: number, before: number, count: number, rounds: number, use: number, aMin: number, aMax: number, work: number, gains: number, a: number, model: number): void;
 }
@@ -53,6 +54,8 @@ export interface HitKernels {
   bandPowers(rate: number, hopsPerSecond: number, bands: readonly (readonly [number, number])[]): Float32Array;
   /** The mic within a band of 12 dB per octave each side; in the kernels' own memory, there until the next call of any of them. */
   bandPass(rate: number, lowHz: number, highHz: number): Float32Array;
+  /** Mean square per step within such a band, and of all, as `powerSteps` gives them; steps must be whole samples, or null comes back. */
+  bandSteps(rate: number, perSecond: number, lowHz: number, highHz: number): { readonly band: Float64Array; readonly all: Float64Array } | null;
   /** Power by band after and before each start (frames; may lie outside): starts x 2 x bands. */
   spectra(starts: Int32Array, shape: SpectraShape): Float32Array;
   /** Takes the place of the loaded mic. */
@@ -74,6 +77,15 @@ export function createHitKernels(): HitKernels {
     const p = e.alloc(v.byteLength);
     new Uint8Array(e.memory.buffer, p, v.byteLength).set(new Uint8Array(v.buffer, v.byteOffset, v.byteLength));
     return p;
+  };
+  const warmOf = (rate: number, lowHz: number) => {
+    const warm = Math.ceil((FORGOTTEN * rate) / lowHz);
+    if (warm > pad) throw new RangeError('the band reaches too low');
+    return warm;
+  };
+  const placeBand = (rate: number, lowHz: number, highHz: number) => {
+    const [h, l] = [biquadCoefficients('highpass', rate, lowHz), biquadCoefficients('lowpass', rate, Math.min(highHz, 0.45 * rate))];
+    return place(new Uint8Array(Float64Array.of(h.b0, h.b1, h.b2, h.a1, h.a2, l.b0, l.b1, l.b2, l.a1, l.a2).buffer));
   };
   /** Work that leaves the loaded mic where it is. */
   const scratch = <T>(work: () => T): T => {
@@ -117,15 +129,28 @@ export function createHitKernels(): HitKernels {
     },
     bandPass(rate, lowHz, highHz) {
       needMic();
-      const warm = Math.ceil((FORGOTTEN * rate) / lowHz);
-      if (warm > pad) throw new RangeError('the band reaches too low');
+      const warm = warmOf(rate, lowHz);
       return scratch(() => {
-        const [h, l] = [biquadCoefficients('highpass', rate, lowHz), biquadCoefficients('lowpass', rate, Math.min(highHz, 0.45 * rate))];
-        const c = place(new Uint8Array(Float64Array.of(h.b0, h.b1, h.b2, h.a1, h.a2, l.b0, l.b1, l.b2, l.a1, l.a2).buffer));
+        const c = placeBand(rate, lowHz, highHz);
         const length = Math.ceil(frames / 4);
         const out = e.alloc(16 * length);
         e.bandPass(at, length, warm, c, out);
         return f32(out, frames);
+      });
+    },
+    bandSteps(rate, perSecond, lowHz, highHz) {
+      needMic();
+      const warm = warmOf(rate, lowHz);
+      const hop = rate / perSecond;
+      if (!Number.isInteger(hop)) return null;
+      return scratch(() => {
+        const c = placeBand(rate, lowHz, highHz);
+        const steps = Math.floor(frames / hop);
+        const hops = Math.ceil(steps / 4);
+        const [band, all] = [e.alloc(32 * hops), e.alloc(32 * hops)];
+        e.bandSteps(at, hops, hop, warm, c, band, all);
+        const taken = (p: number) => new Float64Array(e.memory.buffer, p, steps).slice();
+        return { band: taken(band), all: taken(all) };
       });
     },
     spectra(starts, { length, size, window, bins }) {
@@ -149,7 +174,7 @@ export function createHitKernels(): HitKernels {
     fit({ cells, patterns, after, before, rounds, use, gains, aStart, aRange }) {
       base = 0;
       return scratch(() => {
-        const padded = (cells + 3) & ~3;
+        const padded = (cells + 15) & ~15;
         const K = patterns.length / cells;
         const n = after.length / cells;
         const spread = (v: Float32Array) => {
