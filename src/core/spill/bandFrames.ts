@@ -1,5 +1,5 @@
 /** Power of a mic in thirds of an octave over short frames, and the mic again with such bands turned down. */
-import FFT from 'fft.js';
+import { type FrameKernels, createFrames } from '../kernels/frames';
 
 export const SIZE = 2048;
 export const HOP = SIZE / 4;
@@ -34,19 +34,25 @@ const window = Float64Array.from({ length: SIZE }, (_, i) => Math.sqrt(0.5 - 0.5
 /** Frames that cover so many samples. */
 export const framesIn = (samples: number): number => Math.ceil(samples / HOP) + 1;
 
-/** Spectra (interleaved) of single frames, each good until the next. */
-function spectraOf(x: Float32Array): (k: number) => Float64Array {
-  const fft = new FFT(SIZE);
-  const input = new Float64Array(SIZE);
-  const spectrum = new Float64Array(2 * SIZE);
-  return (k) => {
-    const from = k * HOP - SIZE / 2;
-    const [a, z] = [Math.max(0, -from), Math.min(SIZE, x.length - from)];
-    if (a > 0 || z < SIZE) input.fill(0);
-    for (let i = a; i < z; i++) input[i] = window[i] * x[from + i];
-    fft.realTransform(spectrum, input);
-    return spectrum;
-  };
+/** Frames that are transformed at a time. */
+const ROOM = 64;
+let kept: FrameKernels | null = null;
+const kernels = (): FrameKernels => {
+  kept ??= createFrames(SIZE, HOP, window, ROOM);
+  return kept;
+};
+/** Where frame `k` begins. */
+const beginOf = (k: number) => k * HOP - SIZE / 2;
+
+/** Spectra of `n` frames from `first` on, in the kernels. */
+function transformFrom(x: Float32Array, first: number, n: number): FrameKernels {
+  const t = kernels();
+  const from = beginOf(first);
+  const [a, z] = [Math.max(0, -from), Math.min(t.input.length, x.length - from)];
+  t.input.fill(0);
+  if (z > a) t.input.set(x.subarray(from + a, from + z), a);
+  t.forward(n);
+  return t;
 }
 
 export function framesOf(x: Float32Array, rate: number): Frames {
@@ -54,13 +60,14 @@ export function framesOf(x: Float32Array, rate: number): Frames {
   const bands = edges.length - 1;
   const count = framesIn(x.length);
   const power = new Float32Array(count * bands);
-  const spectrum = spectraOf(x);
-  for (let k = 0; k < count; k++) {
-    const s = spectrum(k);
+  const sum = new Float64Array(ROOM);
+  for (let first = 0; first < count; first += ROOM) {
+    const n = Math.min(ROOM, count - first);
+    const { re, im } = transformFrom(x, first, n);
     for (let b = 0; b < bands; b++) {
-      let p = 0;
-      for (let i = edges[b]; i < edges[b + 1]; i++) p += s[2 * i] * s[2 * i] + s[2 * i + 1] * s[2 * i + 1];
-      power[k * bands + b] = p;
+      sum.fill(0);
+      for (let i = edges[b]; i < edges[b + 1]; i++) for (let k = 0, at = i * ROOM; k < n; k++, at++) sum[k] += re[at] * re[at] + im[at] * im[at];
+      for (let k = 0; k < n; k++) power[(first + k) * bands + b] = sum[k];
     }
   }
   return { rate, count, bands, power };
@@ -76,33 +83,38 @@ export function peakOf(f: Frames, k: number, b: number): number {
 /** `x` with the bands of every frame times what `gains` writes for them, 0..1; where all are 1 it is left as it is. */
 export function withGains(x: Float32Array, rate: number, gains: (k: number, out: Float64Array) => void): Float32Array {
   const edges = bandEdges(rate);
+  const bands = edges.length - 1;
   const out = new Float32Array(x.length);
-  const fft = new FFT(SIZE);
-  const full = new Float64Array(2 * SIZE);
-  const time = new Float64Array(2 * SIZE);
-  const gain = new Float64Array(edges.length - 1);
-  const spectrum = spectraOf(x);
-  for (let k = 0; k < framesIn(x.length); k++) {
-    gains(k, gain);
-    const from = k * HOP - SIZE / 2;
-    const [a, z] = [Math.max(0, -from), Math.min(SIZE, x.length - from)];
-    if (gain.every((g) => g === 1)) {
-      for (let i = a; i < z; i++) out[from + i] += 0.5 * window[i] ** 2 * x[from + i];
-      continue;
+  const gain = new Float64Array(bands);
+  const all = new Float32Array(bands * ROOM);
+  const count = framesIn(x.length);
+  for (let first = 0; first < count; first += ROOM) {
+    const n = Math.min(ROOM, count - first);
+    let changed = false;
+    for (let k = 0; k < n; k++) {
+      gains(first + k, gain);
+      const as = gain.every((g) => g === 1);
+      changed ||= !as;
+      // frames that stay need no way there and back
+      for (let b = 0; b < bands; b++) all[b * ROOM + k] = as ? 0 : gain[b];
+      if (!as) continue;
+      const from = beginOf(first + k);
+      for (let i = Math.max(0, -from); i < Math.min(SIZE, x.length - from); i++) out[from + i] += 0.5 * window[i] ** 2 * x[from + i];
     }
-    const s = spectrum(k);
-    let b = 0;
-    for (let i = 0; i < BINS; i++) {
-      while (i >= edges[b + 1]) b++;
-      full[2 * i] = s[2 * i] * gain[b];
-      full[2 * i + 1] = s[2 * i + 1] * gain[b];
-      if (i > 0 && i < BINS - 1) {
-        full[2 * (SIZE - i)] = full[2 * i];
-        full[2 * (SIZE - i) + 1] = -full[2 * i + 1];
+    if (!changed) continue;
+    const t = transformFrom(x, first, n);
+    for (let b = 0; b < bands; b++) {
+      for (let i = edges[b]; i < edges[b + 1]; i++) {
+        for (let k = 0, at = i * ROOM; k < ROOM; k++, at++) {
+          const g = k < n ? all[b * ROOM + k] : 0;
+          t.re[at] *= g;
+          t.im[at] *= g;
+        }
       }
     }
-    fft.inverseTransform(time, full);
-    for (let i = a; i < z; i++) out[from + i] += 0.5 * window[i] * time[2 * i];
+    t.inverse(n);
+    const from = beginOf(first);
+    for (let i = Math.max(0, -from); i < Math.min(t.output.length, x.length - from); i++) out[from + i] += 0.5 * t.output[i];
   }
   return out;
 }

@@ -1,5 +1,5 @@
 /** Short-time Fourier transform with the root of a periodic Hann window both ways and half overlap: what was not changed comes back as it was. */
-import FFT from 'fft.js';
+import { createFrames } from '../kernels/frames';
 
 export interface Spectrogram {
   readonly bins: number;
@@ -30,43 +30,45 @@ export interface Transform {
   inverse(re: Float32Array, im: Float32Array, stride: number, first: number, frames: number, out: Float32Array, offset: number): void;
 }
 
+/** Frames that are transformed at a time. */
+const ROOM = 96;
+
 export function createTransform(): Transform {
-  const fft = new FFT(SIZE);
-  const window = Float64Array.from({ length: SIZE }, (_, i) => Math.sqrt(0.5 - 0.5 * Math.cos((2 * Math.PI * i) / SIZE)));
-  const input = new Float64Array(SIZE);
-  const spectrum = new Float64Array(2 * SIZE);
-  const time = new Float64Array(2 * SIZE);
+  const kernels = createFrames(SIZE, HOP, Float64Array.from({ length: SIZE }, (_, i) => Math.sqrt(0.5 - 0.5 * Math.cos((2 * Math.PI * i) / SIZE))), ROOM);
+  const begins = (first: number, offset: number) => (first - 1) * HOP - offset;
   return {
     forward(x, offset, first, frames, stride = frames) {
       const re = new Float32Array(BINS * stride);
       const im = new Float32Array(BINS * stride);
-      for (let k = 0; k < frames; k++) {
-        const from = (first + k) * HOP - HOP - offset;
-        for (let i = 0; i < SIZE; i++) input[i] = window[i] * (x[from + i] ?? 0);
-        fft.realTransform(spectrum, input);
+      for (let k = 0; k < frames; k += ROOM) {
+        const n = Math.min(ROOM, frames - k);
+        const from = begins(first + k, offset);
+        const [a, z] = [Math.max(0, -from), Math.min((n + 1) * HOP, x.length - from)];
+        kernels.input.fill(0);
+        if (z > a) kernels.input.set(x.subarray(from + a, from + z), a);
+        kernels.forward(n);
         for (let b = 0; b < BINS; b++) {
-          re[b * stride + k] = spectrum[2 * b];
-          im[b * stride + k] = spectrum[2 * b + 1];
+          re.set(kernels.re.subarray(b * ROOM, b * ROOM + n), b * stride + k);
+          im.set(kernels.im.subarray(b * ROOM, b * ROOM + n), b * stride + k);
         }
       }
       return { bins: BINS, frames, re, im };
     },
     inverse(re, im, stride, first, frames, out, offset) {
-      for (let k = 0; k < frames; k++) {
+      for (let k = 0; k < frames; k += ROOM) {
+        const n = Math.min(ROOM, frames - k);
+        if (n < ROOM) {
+          kernels.re.fill(0);
+          kernels.im.fill(0);
+        }
         for (let b = 0; b < BINS; b++) {
-          spectrum[2 * b] = re[b * stride + k];
-          spectrum[2 * b + 1] = im[b * stride + k];
+          kernels.re.set(re.subarray(b * stride + k, b * stride + k + n), b * ROOM);
+          kernels.im.set(im.subarray(b * stride + k, b * stride + k + n), b * ROOM);
         }
-        spectrum[1] = 0;
-        spectrum[SIZE + 1] = 0;
-        for (let b = 1; b < BINS - 1; b++) {
-          spectrum[2 * (SIZE - b)] = spectrum[2 * b];
-          spectrum[2 * (SIZE - b) + 1] = -spectrum[2 * b + 1];
-        }
-        fft.inverseTransform(time, spectrum);
-        const from = (first + k) * HOP - HOP - offset;
-        const [a, z] = [Math.max(0, -from), Math.min(SIZE, out.length - from)];
-        for (let i = a; i < z; i++) out[from + i] += window[i] * time[2 * i];
+        kernels.inverse(n);
+        const from = begins(first + k, offset);
+        const [a, z] = [Math.max(0, -from), Math.min((n + 1) * HOP, out.length - from)];
+        for (let i = a; i < z; i++) out[from + i] += kernels.output[i];
       }
     },
   };
