@@ -1,6 +1,6 @@
 /** A hand of analysis and de-bleed in a worker thread: calls come in as messages and are answered in order. */
 import { parentPort } from 'node:worker_threads';
-import { type Hand, type Tidied, createHand } from '../core/spill/crew';
+import { type Hand, createHand } from '../core/spill/crew';
 
 export interface HandCall {
   readonly id: number;
@@ -16,9 +16,7 @@ parentPort?.on('message', (call: HandCall) => {
   try {
     const value = (hand[call.method] as (...args: readonly unknown[]) => unknown)(...call.args);
     // sound goes over without a copy
-    const sound = call.method === 'run' ? (value as Float32Array[]) : call.method === 'tidy' ? [(value as Tidied).samples] : [];
-    // what is shared already needs no handing over
-    const images = sound.flatMap((x) => (x.buffer instanceof ArrayBuffer ? [x.buffer] : []));
+    const images = call.method === 'run' ? (value as Float32Array[]).map((x) => x.buffer as ArrayBuffer) : [];
     parentPort?.postMessage({ id: call.id, value } satisfies HandAnswer, images);
   } catch (e) {
     parentPort?.postMessage({ id: call.id, error: e instanceof Error ? e.stack ?? e.message : String(e) } satisfies HandAnswer);

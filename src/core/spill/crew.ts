@@ -22,13 +22,11 @@ export interface Hand extends Ear {
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
   open(model: DebleedModel, hits: readonly (readonly number[])[]): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
-  /** What is left of a whole mic, by its drum's own decay, and how it rings then. `doubtful`: strokes that may be none; `debled`: false leaves the sound as it is; see learnRing. */
-  tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], doubtful: readonly number[], debled: boolean): Promise<Tidied> | Tidied;
-}
-
-export interface Tidied {
-  readonly samples: Float32Array;
-  readonly ring: Ring | null;
+  /**
+   * Leaves of a whole mic, in its place, what its drum's own decay lets it be, and tells how it rings then. `x` must lie in memory that is shared with whoever works;
+   * `doubtful`: strokes that may be none; `debled`: false leaves the sound as it is; see learnRing.
+   */
+  tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], doubtful: readonly number[], debled: boolean): Promise<Ring | null> | Ring | null;
 }
 
 /** Where a piece of a stretch begins in the recording, and how long it is. */
@@ -89,7 +87,8 @@ export function createHand(): Hand {
       const kind = kindOf(drum);
       // cymbals are struck too often for a usual decay, and ring too long to have ended
       const samples = !debled || kind === 'cymbal' ? x : kind === 'hat' ? closeFallen(x, rate, [...own, ...doubtful].sort((a, b) => a - b)) : followRing(x, rate, own);
-      return { samples, ring: own.length ? learnRing(samples, rate, drum, own, debled) : null };
+      if (samples !== x) x.set(samples);
+      return own.length ? learnRing(x, rate, drum, own, debled) : null;
     },
   };
 }

@@ -152,8 +152,18 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
   const wanted = o.images?.length ? await computeImages({ ...job, model, wanted: o.images, from: 0, to: frames, progress: undefined }) : [];
   for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const byMic = new Map(targets.map(([m], q) => [m, images[q]]));
-  const again = await detectHits(rate, o.mics, async (m) => byMic.get(m) ?? whole(o.readers[m], frames), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'), o.hands);
+  // each of the others is read once: it is asked for several times
+  const others = new Map<number, Promise<Float32Array>>();
+  const mic = (m: number) => {
+    const known = byMic.get(m) ?? others.get(m);
+    if (known) return known;
+    const read = whole(o.readers[m], frames);
+    others.set(m, read);
+    return read;
+  };
+  const again = await detectHits(rate, o.mics, mic, o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'), o.hands);
   const found = Object.fromEntries(Object.entries(o.hits).map(([d, list]) => [d, kit.drums.includes(d) ? joinHits(list, again.drums[d] ?? []) : list]));
+  others.clear();
   const mics: KeptMic[] = [];
   let next = 0;
   let done = 0;
@@ -165,10 +175,8 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
       const frames = (certain: (h: FoundHit) => boolean) => (found[drum] ?? []).filter(certain).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
       const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD)];
       const { share, lossDb } = shares[q];
-      const tidied = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
-      // the mic as it was is not needed any more
-      images[q] = new Float32Array(0);
-      mics[q] = { mic: m, drum, samples: tidied.samples, ring: tidied.ring, lossDb, share };
+      const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
+      mics[q] = { mic: m, drum, samples: images[q], ring, lossDb, share };
       await o.progress?.(0.95 + (0.05 * ++done) / targets.length, "Following each drum's own decay");
     }
   }));
