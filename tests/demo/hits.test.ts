@@ -3,6 +3,8 @@
  * Debian's hydrogen-drumkits (open data set; kits ColomboAcousticDrumkit, GNU GPL 2 or later, and Millo_MultiLayered3) is installed.
  */
 import { beforeAll, describe, expect, it } from 'vitest';
+import { createGaussian, createRng } from '../../src/core/dsp/rng';
+import { type Analysis, analyse } from '../../src/core/hits/analyse';
 import { type Detection, THRESHOLD, detectHits } from '../../src/core/hits/detectHits';
 import { NETWORKS } from '../../src/core/hits/weights';
 import { scoreHits } from '../../src/core/measure/scoreHits';
@@ -59,6 +61,34 @@ describe('a kit of synthesised drums that was never seen', () => {
     const other = await detect(r, r.audio.map((x, k) => (k === i ? new Float32Array(x.length) : x)));
     expect(scoreHits(found(d), found(other)).all.f).toBeGreaterThan(0.9);
   }, 120_000);
+
+  const analysed = (audio: readonly Float32Array[]) => analyse(r.rate, r.mics.map((m) => m.role), r.mics.map((m) => m.name), (i) => audio[i]);
+  const counted = (a: Analysis) => Object.fromEntries(Object.entries(a.drums).map(([k, l]) => [k, l.filter((h) => h.certainty >= THRESHOLD)]));
+
+  it('has the others found when a close mic is silent or all noise, which is told', async () => {
+    const hat = r.mics.findIndex((m) => m.own === 'hat');
+    const gauss = createGaussian(createRng(3));
+    for (const [dead, says] of [[() => 0, 'is silent'], [() => 2.5e-4 * gauss(), 'is it noise?']] as const) {
+      const a = await analysed(r.audio.map((x, i) => (i === hat ? x.map(dead) : x)));
+      expect(a.drums.hat).toEqual([]);
+      expect(a.notes.join(' ')).toContain(says);
+      const { kick, snare, 'tom-2': tom } = scoreHits(found(d), counted(a)).drums;
+      for (const s of [kick, snare, tom]) expect(s.f).toBeGreaterThan(0.9);
+    }
+  }, 240_000);
+
+  it('has the strokes of a close mic found that comes late and upside down, where they are there, and says so', async () => {
+    const snare = r.mics.findIndex((m) => m.own === 'snare');
+    const by = Math.round(0.025 * r.rate);
+    const a = await analysed(r.audio.map((x, i) => (i === snare ? x.map((_, k) => -(x[k - by] ?? 0)) : x)));
+    expect(a.notes.join(' ')).toMatch(/2[0-9] ms late/);
+    const there = Object.fromEntries(Object.entries(found(d)).map(([k, l]) => [k, k === 'snare' ? l.map((h) => ({ ...h, time: h.time + 0.025 })) : l]));
+    const { drums } = scoreHits(there, counted(a));
+    expect(drums.snare.f).toBeGreaterThan(0.93);
+    expect(drums.kick.f).toBeGreaterThan(0.95);
+    const row = a.spill.find((s) => s.drum === 'kick');
+    expect(row?.mics[snare].delayMs).toBeGreaterThan(20);
+  }, 240_000);
 
   it('finds nothing in silence, and does not fail on one mic', async () => {
     const n = r.audio[0].length;

@@ -19,7 +19,7 @@ export interface Analysis {
 }
 
 /** Raised whenever the same audio would give another result. */
-export const ANALYSIS_VERSION = 9;
+export const ANALYSIS_VERSION = 10;
 
 /** Strokes this certain make the spill map; with few mics nobody is that sure. */
 const SURE = 0.8;
@@ -49,36 +49,63 @@ export async function analyse(
     return x;
   };
   const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead' }));
-  const { drums, song } = await detectHits(rate, mics, checked, networks, (d) => progress(0.8 * d), ears);
   const readOne = oneByOne(read);
+  /** Hits and spill map with mics that come late moved by so much, seconds; told as the mics are. */
+  const listen = async (late: ReadonlyMap<number, number>, tell: (done: number) => void | Promise<void>) => {
+    const from = async (m: number) => advanced(await checked(m), Math.round((late.get(m) ?? 0) * rate));
+    const found = await detectHits(rate, mics, from, networks, (d) => tell(0.9 * d), ears);
+    const sure = new Map(Object.entries(found.drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= (roles.length < ENOUGH_MICS ? SURE_OF_FEW : SURE) && h.strength > 0.15).map((h) => h.time)]));
+    const mainOf = (d: string) => found.song.sources.get(d)?.main ?? 0;
+    const rows = await spillMap(rate, mics.length, oneByOne(from), [...sure].map(([drum, times]) => ({ drum, times, main: mainOf(drum), foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t) })), ears);
+    await tell(1);
+    return {
+      song: found.song,
+      drums: Object.fromEntries(Object.entries(found.drums).map(([d, list]) => [d, late.has(mainOf(d)) ? list.map((h) => ({ ...h, time: h.time + (late.get(mainOf(d)) ?? 0) })) : list])),
+      spill: rows.map((row) => ({ ...row, mics: row.mics.map((e, m) => ({ ...e, delayMs: e.delayMs === null ? null : e.delayMs + 1000 * ((late.get(m) ?? 0) - (late.get(row.main) ?? 0)) })) })),
+    };
+  };
+  let { drums, song, spill } = await listen(new Map(), (d) => progress(0.9 * d));
+  const late = lateMics(spill, (m) => silent.has(m));
+  for (const [m, by] of late) notes.push(`${names[m]} seems to come some ${Math.round(1000 * by)} ms late against the other mics.`);
+  // what one mic hears late would seem struck there alone: all over again with it in its place
+  if (late.size > 0) ({ drums, song, spill } = await listen(late, () => {}));
   const rings = await shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
     const own = (mic.own && drums[mic.own]) || [];
     const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));
     return mic.own && frames.length ? ear.ring(await readOne(m), rate, mic.own, frames) : null;
   }));
-  const sure = new Map(Object.entries(drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= (roles.length < ENOUGH_MICS ? SURE_OF_FEW : SURE) && h.strength > 0.15).map((h) => h.time)]));
-  const spill = await spillMap(
-    rate, mics.length, readOne,
-    [...sure].map(([drum, times]) => ({
-      drum, times, main: song.sources.get(drum)?.main ?? 0, foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t),
-    })),
-    ears,
-  );
-  for (const row of spill) {
-    const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null && !silent.has(m)).map((e) => e.delayMs as number);
-    const early = others.filter((d) => d < -MOVED_MS);
-    if (others.length >= 3 && early.length > others.length / 2) notes.push(`${names[row.main]} seems to come some ${Math.round(-median(early))} ms late against the other mics.`);
-  }
   mics.forEach((_, m) => {
     const delays = spill.filter((r) => r.main !== m).flatMap((r) => (r.mics[m].delayMs === null ? [] : [r.mics[m].delayMs as number]));
-    if (delays.length >= 2 && median(delays) > 18) notes.push(`${names[m]} comes some ${Math.round(median(delays))} ms after the close mics: far away, or moved.`);
+    if (!late.has(m) && delays.length >= 2 && median(delays) > 18) notes.push(`${names[m]} comes some ${Math.round(median(delays))} ms after the close mics: far away, or moved.`);
     const own = spill.find((r) => r.drum === mics[m].own && r.main !== m);
     if (own && own.mics[m].polarity < 0 && own.mics[m].levelDb > -20) notes.push(`${names[m]} hears ${roleOf(roles[own.main]).label.toLowerCase()}'s drum upside down: usual under a drum, elsewhere turn it.`);
   });
   if (roles.length < ENOUGH_MICS) notes.push(`With ${roles.length === 1 ? 'one mic' : `${roles.length} mics`} alone, other drums' strokes cannot be told from own ones: all hits are in doubt.`);
-  for (const [d, list] of Object.entries(drums)) if (list.length === 0) notes.push(`No strokes found on ${d}.`);
+  for (const [d, list] of Object.entries(drums)) {
+    const source = song.sources.get(d);
+    if (list.length === 0) notes.push(source && source.n === 0 && !silent.has(source.main) ? `${names[source.main]} hears no stroke of any drum: is it noise?` : `No strokes found on ${d}.`);
+  }
   await progress(1);
   return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, rings, notes };
+}
+
+/** Close mics that hear their drum later than most others do, and by how much, seconds. */
+export function lateMics(spill: readonly SpillRow[], without: (mic: number) => boolean = () => false): Map<number, number> {
+  const late = new Map<number, number>();
+  for (const row of spill) {
+    const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null && !without(m)).map((e) => e.delayMs as number);
+    const early = others.filter((d) => d < -MOVED_MS);
+    if (others.length >= 3 && early.length > others.length / 2) late.set(row.main, -median(early) / 1000);
+  }
+  return late;
+}
+
+/** The same so many frames earlier, silence at its end. */
+function advanced(x: Float32Array, frames: number): Float32Array {
+  if (frames === 0) return x;
+  const out = new Float32Array(x.length);
+  out.set(x.subarray(frames));
+  return out;
 }
 
 function median(v: readonly number[]): number {

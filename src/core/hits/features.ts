@@ -56,12 +56,12 @@ export function describe(song: Song, s: Source, patterns: Patterns, drum: string
 
 /** How much louder the event is in this drum's own mic, against the drum's loudest, than in any other drum's, and in any of the same kind, dB / 10. */
 function leads(song: Song, s: Source, i: number): { lead: number; leadOfKind: number } {
-  const level = (q: Source) => 10 * Math.log10(addedIn(s, song.cells, i, q.main, q.bands) / (q.reference || 1e-30) + 1e-9);
+  const level = (q: Source) => 10 * Math.log10(addedIn(s, song.cells, i, q.main, q.bands) / q.reference + 1e-9);
   const own = level(s);
   let [lead, leadOfKind] = [30, 30];
   for (const d of song.drums) {
     const q = song.sources.get(d);
-    if (!q || d === s.drum) continue;
+    if (!q || d === s.drum || q.reference === 0) continue;
     const by = own - level(q);
     lead = Math.min(lead, by);
     if (q.kind === s.kind) leadOfKind = Math.min(leadOfKind, by);

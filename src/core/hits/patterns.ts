@@ -171,10 +171,10 @@ function cymbalRows(song: Song, patterns: Patterns): Float32Array[] {
   return found.sort((a, b) => b.score - a.score).slice(0, 80).map((e) => e.rest);
 }
 
-/** How loud an event of a source is in a drum's own mic and range, against that drum's loudest, dB. */
+/** How loud an event of a source is in a drum's own mic and range, against that drum's loudest, dB; a mic that hears nothing says nothing. */
 function sourceLevel(song: Song, s: Source, i: number, drum: string): number {
   const q = song.sources.get(drum) as Source;
-  return db10(addedIn(s, song.cells, i, q.main, q.bands) / (q.reference || 1e-30));
+  return q.reference > 0 ? db10(addedIn(s, song.cells, i, q.main, q.bands) / q.reference) : -90;
 }
 
 /** Increments of strong rises in close mics that no pattern explains: sources nobody has a mic for. */
