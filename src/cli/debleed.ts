@@ -1,11 +1,12 @@
 /** De-bleed of a folder's mics, on all cores. */
 import type { Kept } from '../core/clean/debleedMix';
 import { applyEdit } from '../core/plan/edits';
+import { lateMics } from '../core/hits/analyse';
 import { liveTreatment, possibleHits } from '../core/plan/live';
 import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
 import { mergeAnalysis } from '../core/plan/planHits';
 import { proposePlan } from '../core/plan/propose';
-import { type Debleed, debleed, kitMic } from '../core/spill/debleed';
+import { type Debleed, type DebleedInput, debleed, kitMic } from '../core/spill/debleed';
 import { withHands } from '../node/hands';
 import { listen } from './hits';
 import { type FolderMics, openMics } from './mics';
@@ -21,11 +22,11 @@ export type KeptMics = ReadonlyMap<string, Kept<Float32Array>>;
 type Hits = Parameters<typeof debleed>[0]['hits'];
 
 /** `roles` of the mics, in their order. */
-function debleedMics(mics: FolderMics, roles: readonly string[], hits: Hits, progress: (text: string) => void, images: readonly { mic: number; source: string }[] = []): Promise<Debleed> {
+function debleedMics(mics: FolderMics, roles: readonly string[], hits: Hits, progress: (text: string) => void, more: Pick<DebleedInput, 'images' | 'late'>): Promise<Debleed> {
   let last = '';
   return withHands((hands) =>
     debleed({
-      rate: mics.rate, frames: mics.frames, hits, hands, images,
+      ...more, rate: mics.rate, frames: mics.frames, hits, hands,
       mics: roles.map(kitMic),
       readers: roles.map((_, m) => mics.reader(m)),
       progress(done, what) {
@@ -48,7 +49,7 @@ export async function proposeFolder(o: { folder: string; roles?: string; plain?:
       const known = applyEdit(fresh, mergeAnalysis(fresh, a.drums, rings));
       return { plan: applyEdit(known, proposePlan(known, isUntouched)), kept: new Map() };
     }
-    const result = await debleedMics(mics, mics.roles, a.drums, o.progress);
+    const result = await debleedMics(mics, mics.roles, a.drums, o.progress, { late: lateMics(a.spill) });
     for (const k of result.mics) {
       rings[fresh.order[k.mic]] = k.ring;
       if (k.share < 1) o.progress(`${mics.names[k.mic]}: de-bleed would take ${(-k.lossDb).toFixed(1)} dB of the drum itself; ${k.share > 0 ? `${Math.round(100 * k.share)} % of it is used` : 'left out'}.\n`);
@@ -73,7 +74,7 @@ export async function debleedFolder(o: { folder: string; plan: Plan; progress(te
     const ids = mics.sources.map((s) => plan.order.find((id) => plan.mics[id].file === s.file && plan.mics[id].channel === s.channel) as string);
     const hits = possibleHits(plan);
     const wanted = ids.flatMap((id, mic) => (plan.mics[id].treatment.debleed.on ? liveTreatment(plan, id).debleed?.left ?? [] : []).map(({ source }) => ({ mic, source })));
-    const result = await debleedMics(mics, ids.map((id) => plan.mics[id].role), hits, o.progress, wanted);
+    const result = await debleedMics(mics, ids.map((id) => plan.mics[id].role), hits, o.progress, { images: wanted });
     const imagesOf = (mic: number) => Object.fromEntries(wanted.flatMap((w, i) => (w.mic === mic ? [[w.source, result.images[i]] as const] : [])));
     return new Map(result.mics.map((k) => [ids[k.mic], { own: k.samples, images: imagesOf(k.mic) }]));
   } finally {

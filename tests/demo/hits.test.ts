@@ -77,17 +77,20 @@ describe('a kit of synthesised drums that was never seen', () => {
     }
   }, 240_000);
 
-  it('has the strokes of a close mic found that comes late and upside down, where they are there, and says so', async () => {
-    const snare = r.mics.findIndex((m) => m.own === 'snare');
+  it('has the strokes of close mics found that come late and upside down, where their drum has no earlier mic, and says so', async () => {
     const by = Math.round(0.025 * r.rate);
-    const a = await analysed(r.audio.map((x, i) => (i === snare ? x.map((_, k) => -(x[k - by] ?? 0)) : x)));
-    expect(a.notes.join(' ')).toMatch(/2[0-9] ms late/);
-    const there = Object.fromEntries(Object.entries(found(d)).map(([k, l]) => [k, k === 'snare' ? l.map((h) => ({ ...h, time: h.time + 0.025 })) : l]));
-    const { drums } = scoreHits(there, counted(a));
-    expect(drums.snare.f).toBeGreaterThan(0.93);
-    expect(drums.kick.f).toBeGreaterThan(0.95);
-    const row = a.spill.find((s) => s.drum === 'kick');
-    expect(row?.mics[snare].delayMs).toBeGreaterThan(20);
+    for (const drum of ['snare', 'tom-1']) {
+      const own = r.mics.findIndex((m) => m.own === drum);
+      const alone = r.mics.filter((m) => m.own === drum).length === 1;
+      const a = await analysed(r.audio.map((x, i) => (i === own ? x.map((_, k) => -(x[k - by] ?? 0)) : x)));
+      expect(a.notes.join(' ')).toMatch(/2[0-9] ms late/);
+      const there = Object.fromEntries(Object.entries(found(d)).map(([k, l]) => [k, k === drum && alone ? l.map((h) => ({ ...h, time: h.time + 0.025 })) : l]));
+      const { drums } = scoreHits(there, counted(a));
+      expect(drums[drum].f).toBeGreaterThan(0.9);
+      expect(drums.kick.f).toBeGreaterThan(0.95);
+      // the map tells what is there
+      expect(a.spill.find((s) => s.drum === 'kick')?.mics[own].delayMs).toBeGreaterThan(20);
+    }
   }, 240_000);
 
   it('finds nothing in silence, and does not fail on one mic', async () => {

@@ -60,13 +60,13 @@ export async function analyse(
     await tell(1);
     return {
       song: found.song,
-      drums: Object.fromEntries(Object.entries(found.drums).map(([d, list]) => [d, late.has(mainOf(d)) ? list.map((h) => ({ ...h, time: h.time + (late.get(mainOf(d)) ?? 0) })) : list])),
+      drums: Object.fromEntries(Object.entries(found.drums).map(([d, list]) => [d, toldBack(list, d, mics, late)])),
       spill: rows.map((row) => ({ ...row, mics: row.mics.map((e, m) => ({ ...e, delayMs: e.delayMs === null ? null : e.delayMs + 1000 * ((late.get(m) ?? 0) - (late.get(row.main) ?? 0)) })) })),
     };
   };
   let { drums, song, spill } = await listen(new Map(), (d) => progress(0.9 * d));
   const late = lateMics(spill, (m) => silent.has(m));
-  for (const [m, by] of late) notes.push(`${names[m]} seems to come some ${Math.round(1000 * by)} ms late against the other mics.`);
+  for (const [m, by] of late) notes.push(`${names[m]} seems to come some ${Math.round(1000 * by)} ms late against the other mics: best moved before mixing.`);
   // what one mic hears late would seem struck there alone: all over again with it in its place
   if (late.size > 0) ({ drums, song, spill } = await listen(late, () => {}));
   const rings = await shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
@@ -100,8 +100,17 @@ export function lateMics(spill: readonly SpillRow[], without: (mic: number) => b
   return late;
 }
 
+/**
+ * Hits that were found with late mics in their places as they lie in the recording: where the drum's own mics have them. Where not all of those are late, the hits stay where the
+ * earliest has them, so that whatever they open is never too late.
+ */
+export function toldBack(list: readonly FoundHit[], drum: string, mics: readonly { readonly own: string | null }[], late: ReadonlyMap<number, number>): readonly FoundHit[] {
+  const by = Math.min(...mics.flatMap((m, i) => (m.own === drum ? [late.get(i) ?? 0] : [])));
+  return Number.isFinite(by) && by > 0 ? list.map((h) => ({ ...h, time: h.time + by })) : list;
+}
+
 /** The same so many frames earlier, silence at its end. */
-function advanced(x: Float32Array, frames: number): Float32Array {
+export function advanced(x: Float32Array, frames: number): Float32Array {
   if (frames === 0) return x;
   const out = new Float32Array(x.length);
   out.set(x.subarray(frames));

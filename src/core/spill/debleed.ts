@@ -3,6 +3,7 @@
  * is left is taken down by the drums' own decays, and mics that would lose of their own drum keep more of the raw.
  */
 import type { Ring } from '../clean/ring';
+import { advanced, toldBack } from '../hits/analyse';
 import { type FoundHit, LEAST_CERTAIN, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
 import { NETWORKS } from '../hits/weights';
 import { roleOf } from '../plan/roles';
@@ -33,6 +34,8 @@ export interface DebleedInput {
   /** Found hits by drum, doubtful ones too: where a drum may have been struck it may sound. */
   readonly hits: Readonly<Record<string, readonly FoundHit[]>>;
   readonly hands: readonly Hand[];
+  /** Close mics that come late, and by how much, seconds (lateMics): hits are found again with those in their places. */
+  readonly late?: ReadonlyMap<number, number>;
   progress?(done: number, what: string): void | Promise<void>;
   readonly networks?: Networks;
   /** Images wanted beside: what of a drum (or the rest) is in a mic. */
@@ -161,8 +164,10 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
     others.set(m, read);
     return read;
   };
-  const again = await detectHits(rate, o.mics, mic, o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'), o.hands);
-  const found = Object.fromEntries(Object.entries(o.hits).map(([d, list]) => [d, kit.drums.includes(d) ? joinHits(list, again.drums[d] ?? []) : list]));
+  const late = o.late ?? new Map<number, number>();
+  const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'), o.hands);
+  const heard = (d: string) => toldBack(again.drums[d] ?? [], d, o.mics, late);
+  const found = Object.fromEntries(Object.entries(o.hits).map(([d, list]) => [d, kit.drums.includes(d) ? joinHits(list, heard(d)) : list]));
   others.clear();
   const mics: KeptMic[] = [];
   let next = 0;

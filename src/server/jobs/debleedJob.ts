@@ -5,6 +5,7 @@
 import { createHash } from 'node:crypto';
 import { deserialize, serialize } from 'node:v8';
 import { FreshGapError } from '../../core/errors';
+import { lateMics } from '../../core/hits/analyse';
 import { possibleHits } from '../../core/plan/live';
 import { mergeAnalysis } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
@@ -19,11 +20,13 @@ import type { Sql, Tx } from '../db';
 import { dbReader } from '../dbReader';
 import { notify } from '../events';
 import { storeAudio } from '../importFile';
+import { findAnalysis } from '../sql/analyses';
 import { CHUNK_FRAMES } from '../sql/audio';
 import { type NewDebled, getModel, listDebled, putImage, putModel, replaceDebled } from '../sql/debled';
 import { type FileRow, listFiles } from '../sql/files';
 import { getPlan } from '../sql/plans';
 import { lockRecording } from '../sql/recordings';
+import { analysisKey } from './analysisJob';
 import { mergeIntoPlan } from './mergeIntoPlan';
 
 /** Hash of the mics and roles that de-bleed rests on. */
@@ -78,7 +81,9 @@ export async function runDebleed(sql: Sql, recordingId: string, report: (done: n
     stored = { model, hits: strokes.map((l) => [...l]) };
   };
   const images = imagesWanted(plan);
-  const result = await withHands((hands) => debleed({ images, onModel, rate: plan.sampleRate, frames: plan.frames, mics: mics.map((m) => kitMic(m.role)), readers, hits, hands, progress: (done, what) => report(0.95 * done, what) }), undefined, thread);
+  const analysis = await findAnalysis(sql, analysisKey(plan, files));
+  const late = analysis ? lateMics(analysis.spill) : undefined;
+  const result = await withHands((hands) => debleed({ images, late, onModel, rate: plan.sampleRate, frames: plan.frames, mics: mics.map((m) => kitMic(m.role)), readers, hits, hands, progress: (done, what) => report(0.95 * done, what) }), undefined, thread);
   if (result.mics.length === 0) throw new FreshGapError('DEBLEED_NO_MICS', 'No mic of this recording has a drum of its own.');
   const key = debleedKey(plan, files);
   await sql.begin(async (tx: Tx) => {
