@@ -29,15 +29,17 @@ export function pickOnsets(x: Float32Array, rate: number, times: Float64Array, b
     if (n < 3 * EDGE) return t;
     for (let i = 0; i < n; i++) sum[i + 1] = sum[i] + y[from + i] * y[from + i];
     let [best, where] = [Number.POSITIVE_INFINITY, -1];
-    for (let k = EDGE; k < n - EDGE; k++) {
-      const a = sum[k] / k + 1e-16;
-      const b = (sum[n] - sum[k]) / (n - k) + 1e-16;
-      const aic = k * Math.log(a) + (n - k) * Math.log(b);
+    const look = (k: number) => {
+      const aic = k * Math.log(sum[k] / k + 1e-16) + (n - k) * Math.log((sum[n] - sum[k]) / (n - k) + 1e-16);
       if (aic < best) {
         best = aic;
         where = k;
       }
-    }
+    };
+    // sums change little from one sample to the next: every other one, then those beside the best
+    for (let k = EDGE; k < n - EDGE; k += 2) look(k);
+    const middle = where;
+    for (const k of [middle - 1, middle + 1]) if (k >= EDGE && k < n - EDGE) look(k);
     return (from + (backS > 0 ? walkBack(x, rate, from + where, backS) - from : where)) / rate;
   });
 }

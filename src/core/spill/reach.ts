@@ -5,6 +5,7 @@
 import FFT from 'fft.js';
 import { readSpectra } from '../hits/eventSpectra';
 import { BANDS } from '../hits/kinds';
+import { type FrameKernels, createFrames } from '../kernels/frames';
 import type { HitKernels } from '../kernels/hitKernels';
 
 /** How far a delay may be, seconds. */
@@ -41,30 +42,35 @@ function frame(rate: number) {
   return { size, from, to, row: 2 * (to - from + 1), long, short: Math.min(long, Math.round(SHORT_S * rate)) };
 }
 
+/** Strokes that are transformed at a time. */
+const TOGETHER = 8;
+let kept: { readonly size: number; readonly kernels: FrameKernels } | null = null;
+function transformOf(size: number): FrameKernels {
+  if (kept?.size !== size) kept = { size, kernels: createFrames(size, size, new Float32Array(size).fill(1), TOGETHER) };
+  return kept.kernels;
+}
+
 /** Spectra of `x` from each time (seconds) on, within BAND: bins as real and imaginary parts, one row a time. `length` of the window in samples. */
 function spectraFrom(x: Float32Array, rate: number, times: readonly number[], length: number): Float32Array {
   const { size, from, to, row } = frame(rate);
-  const fft = new FFT(size);
+  const t = transformOf(size);
   const lead = Math.round(LEAD_S * rate);
   const w = Float64Array.from({ length }, (_, i) => Math.sin((Math.PI * (i + 0.5)) / length) ** 0.5);
-  const [input, out] = [new Float64Array(2 * size), new Float64Array(2 * size)];
   const all = new Float32Array(row * times.length);
-  // two by one transform: the second as imaginary part of the first
-  for (let n = 0; n < times.length; n += 2) {
-    input.fill(0);
-    times.slice(n, n + 2).forEach((t, part) => {
-      const start = Math.round(t * rate) - lead;
-      for (let i = Math.max(0, -start); i < length && start + i < x.length; i++) input[2 * i + part] = x[start + i] * w[i];
+  for (let n = 0; n < times.length; n += TOGETHER) {
+    const some = times.slice(n, n + TOGETHER);
+    t.input.fill(0);
+    some.forEach((time, j) => {
+      const start = Math.round(time * rate) - lead;
+      for (let i = Math.max(0, -start); i < length && start + i < x.length; i++) t.input[j * size + i] = x[start + i] * w[i];
     });
-    fft.transform(out, input);
-    const [a, b] = [all.subarray(n * row), all.subarray((n + 1) * row)];
-    for (let k = from; k <= to; k++) {
-      const j = 2 * (size - k);
-      const at = 2 * (k - from);
-      a[at] = (out[2 * k] + out[j]) / 2;
-      a[at + 1] = (out[2 * k + 1] - out[j + 1]) / 2;
-      b[at] = (out[2 * k + 1] + out[j + 1]) / 2;
-      b[at + 1] = (out[j] - out[2 * k]) / 2;
+    t.forward(some.length);
+    for (let j = 0; j < some.length; j++) {
+      const out = all.subarray((n + j) * row, (n + j + 1) * row);
+      for (let k = from; k <= to; k++) {
+        out[2 * (k - from)] = t.re[k * TOGETHER + j];
+        out[2 * (k - from) + 1] = t.im[k * TOGETHER + j];
+      }
     }
   }
   return all;
