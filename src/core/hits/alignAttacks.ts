@@ -193,8 +193,7 @@ function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number,
       const begin = s + EARLIER;
       let d = asQuiet[begin] + asEnd[window] - asEnd[begin + length];
       for (let p = 0; p < length && d < best; p++) {
-        const v = Math.abs(logs[from + begin + p] - model[p]);
-        d += v < MOST_WRONG ? v : MOST_WRONG;
+        d += Math.min(Math.abs(logs[from + begin + p] - model[p]), MOST_WRONG);
       }
       if (d < best) {
         best = d;

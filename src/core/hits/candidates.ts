@@ -96,7 +96,7 @@ export function findCandidates(kernels: HitKernels, rate: number, bands: readonl
     const { sum, floor } = bandsOf[b];
     const [early, late] = [BEFORE[b], AFTER[b]];
     for (let i = 0; i < n; i++) {
-      const v = ((sum[i + late < n ? i + late : n] - sum[i]) / late + floor) / ((sum[i] - sum[i > early ? i - early : 0]) / early + floor);
+      const v = ((sum[Math.min(n, i + late)] - sum[i]) / late + floor) / ((sum[i] - sum[Math.max(0, i - early)]) / early + floor);
       if (v > first[i]) {
         second[i] = first[i];
         first[i] = v;
