@@ -68,7 +68,7 @@ export async function analyse(
   const late = lateMics(spill, (m) => silent.has(m));
   for (const [m, by] of late) notes.push(`${names[m]} seems to come some ${Math.round(1000 * by)} ms late against the other mics: best moved before mixing.`);
   // what one mic hears late would seem struck there alone: all over again with it in its place
-  if (late.size > 0) ({ drums, song, spill } = await listen(late, () => {}));
+  if (late.size > 0) ({ drums, song, spill } = await listen(late, () => progress(0.9)));
   const rings = await shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
     const own = (mic.own && drums[mic.own]) || [];
     const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));

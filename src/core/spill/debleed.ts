@@ -16,7 +16,7 @@ import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 4;
+export const DEBLEED_VERSION = 5;
 /** Hits nearer than this are the same stroke, seconds. */
 const SAME_S = 0.02;
 
