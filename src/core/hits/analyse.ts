@@ -56,7 +56,7 @@ export async function analyse(
     const found = await detectHits(rate, mics, from, networks, (d) => tell(0.9 * d), ears);
     const sure = new Map(Object.entries(found.drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= (roles.length < ENOUGH_MICS ? SURE_OF_FEW : SURE) && h.strength > 0.15).map((h) => h.time)]));
     const mainOf = (d: string) => found.song.sources.get(d)?.main ?? 0;
-    const rows = await spillMap(rate, mics.length, oneByOne(from), [...sure].map(([drum, times]) => ({ drum, times, main: mainOf(drum), foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t) })), ears);
+    const rows = await spillMap(rate, mics.length, from, [...sure].map(([drum, times]) => ({ drum, times, main: mainOf(drum), foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t) })), ears);
     await tell(1);
     return {
       song: found.song,
@@ -65,7 +65,7 @@ export async function analyse(
     };
   };
   let { drums, song, spill } = await listen(new Map(), (d) => progress(0.9 * d));
-  const late = lateMics(spill, (m) => silent.has(m));
+  const late = lateMics(spill);
   for (const [m, by] of late) notes.push(`${names[m]} seems to come some ${Math.round(1000 * by)} ms late against the other mics: best moved before mixing.`);
   // what one mic hears late would seem struck there alone: all over again with it in its place
   if (late.size > 0) ({ drums, song, spill } = await listen(late, () => progress(0.9)));
@@ -90,10 +90,10 @@ export async function analyse(
 }
 
 /** Close mics that hear their drum later than most others do, and by how much, seconds. */
-export function lateMics(spill: readonly SpillRow[], without: (mic: number) => boolean = () => false): Map<number, number> {
+export function lateMics(spill: readonly SpillRow[]): Map<number, number> {
   const late = new Map<number, number>();
   for (const row of spill) {
-    const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null && !without(m)).map((e) => e.delayMs as number);
+    const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null).map((e) => e.delayMs as number);
     const early = others.filter((d) => d < -MOVED_MS);
     if (others.length >= 3 && early.length > others.length / 2) late.set(row.main, -median(early) / 1000);
   }

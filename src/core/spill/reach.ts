@@ -5,6 +5,7 @@
 import FFT from 'fft.js';
 import { readSpectra } from '../hits/eventSpectra';
 import { BANDS } from '../hits/kinds';
+import { increment } from '../hits/song';
 import { type FrameKernels, createFrames } from '../kernels/frames';
 import type { HitKernels } from '../kernels/hitKernels';
 
@@ -85,9 +86,8 @@ export function reachesOf(kernels: HitKernels, x: Float32Array, rate: number, dr
   return drums.map(({ times, spectra }) => {
     const powers = readSpectra(kernels, rate, times);
     const added = Float32Array.from({ length: times.length * BANDS }, (_, j) => {
-      const [i, b] = [Math.floor(j / BANDS), j % BANDS];
-      const [post, pre] = [powers[2 * i * BANDS + b], powers[(2 * i + 1) * BANDS + b]];
-      return Math.max(post - pre, 0.02 * post) + 1e-16;
+      const at = 2 * Math.floor(j / BANDS) * BANDS + (j % BANDS);
+      return increment(powers[at], powers[at + BANDS]);
     });
     return { added, ...(spectra ? delayOf(spectra, spectraFrom(x, rate, times, frame(rate).long), rate) : { delayMs: 0, polarity: 1 as const }) };
   });
