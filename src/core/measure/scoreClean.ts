@@ -1,3 +1,5 @@
+import FFT from 'fft.js';
+
 /**
  * Quality of a cleaned close mic against the truth: its own drum alone, direct sound and reflections within 20 ms. What comes later of
  * the own drum may be kept or removed: level differences are zero anywhere between truth and truth with its late room.
@@ -87,28 +89,40 @@ function siSdr(x: Float32Array, t: Float32Array): number {
   return 10 * Math.log10((g * g * tt + 1e-20) / (e + 1e-20));
 }
 
-/** Best shift within 10 ms and polarity of `clean` against the truth, by correlation at lags; 0 and 1 unless clearly better. */
+const CORRELATED = 16384;
+
+/** Correlation of `x` with `t` at lags -reach to reach (x later than t is positive), through summed cross spectra of stretches. */
+function correlate(x: Float32Array, t: Float32Array, reach: number): Float64Array {
+  const fft = new FFT(CORRELATED);
+  const [heard, wanted, sum, back] = [fft.createComplexArray(), fft.createComplexArray(), fft.createComplexArray(), fft.createComplexArray()];
+  const [a, b] = [new Float64Array(CORRELATED), new Float64Array(CORRELATED)];
+  const step = CORRELATED - 2 * reach;
+  sum.fill(0);
+  for (let from = 0; from < t.length; from += step) {
+    const to = Math.min(t.length, from + step);
+    b.fill(0);
+    for (let i = from; i < to; i++) b[i - from] = t[i];
+    for (let i = 0; i < CORRELATED; i++) a[i] = x[from - reach + i] ?? 0;
+    fft.realTransform(heard, a);
+    fft.realTransform(wanted, b);
+    for (let k = 0; k <= CORRELATED; k += 2) {
+      sum[k] += heard[k] * wanted[k] + heard[k + 1] * wanted[k + 1];
+      sum[k + 1] += heard[k + 1] * wanted[k] - heard[k] * wanted[k + 1];
+    }
+  }
+  fft.completeSpectrum(sum);
+  fft.inverseTransform(back, sum);
+  return Float64Array.from({ length: 2 * reach + 1 }, (_, i) => back[2 * i]);
+}
+
+/** Best shift within 10 ms and polarity of `clean` against the truth, by correlation at all lags; 0 and 1 unless clearly better. */
 export function findShift(clean: Float32Array, truth: Float32Array, rate: number): { shift: number; polarity: 1 | -1 } {
   const reach = Math.floor(0.01 * rate);
-  const at = (lag: number) => {
-    let s = 0;
-    for (let i = Math.max(0, -lag); i < truth.length - Math.max(0, lag); i++) s += truth[i] * clean[i + lag];
-    return s;
-  };
-  const zero = at(0);
-  let [best, where] = [zero, 0];
-  // in steps at first: a drum's correlation is wide
-  const step = Math.max(1, Math.floor(rate / 8000));
-  for (let lag = -reach; lag <= reach; lag += step) {
-    const v = at(lag);
-    if (Math.abs(v) > Math.abs(best)) [best, where] = [v, lag];
-  }
-  for (let lag = where - step + 1, centre = where; lag < centre + step; lag++) {
-    const v = at(lag);
-    if (Math.abs(v) > Math.abs(best)) [best, where] = [v, lag];
-  }
-  if (Math.abs(best) < 1.01 * Math.abs(zero)) [best, where] = [zero, 0];
-  return { shift: where, polarity: best < 0 ? -1 : 1 };
+  const at = correlate(clean, truth, reach);
+  let best = reach;
+  for (let i = 0; i < at.length; i++) if (Math.abs(at[i]) > Math.abs(at[best])) best = i;
+  if (Math.abs(at[best]) < 1.01 * Math.abs(at[reach])) best = reach;
+  return { shift: best - reach, polarity: at[best] < 0 ? -1 : 1 };
 }
 
 /** `clean` is read with its shift and polarity undone, both of which are reported. Shorter ones count as followed by silence. */
