@@ -171,8 +171,8 @@ async function load(a: MicAudio, frames: number, keep: string[], progress: (done
 function detect(r: PreviewRequest, key: Float32Array): Float64Array {
   if (r.gate.keyBy === 'hits') {
     const data = power?.data.length === key.length ? power.data : new Float64Array(key.length);
-    const hitKey = createHitKey();
-    hitKey.set(r.hits, r.gate.softDb);
+    const hitKey = createHitKey(r.rate);
+    hitKey.set(r.hits, r.gate);
     hitKey.fill(data, 0, data.length, 0);
     power = { name: '', data };
     return data;

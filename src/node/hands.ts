@@ -5,7 +5,7 @@ import { Worker } from 'node:worker_threads';
 import type { Hand } from '../core/spill/crew';
 import type { HandAnswer, HandCall } from './hand.thread';
 
-const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run', 'tidy', 'seek', 'pick', 'powers', 'ownRows', 'describe', 'certainties', 'align', 'ring', 'strokeSpectra', 'reaches'] as const satisfies readonly (keyof Hand)[];
+const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run', 'tidy', 'witness', 'seek', 'pick', 'powers', 'ownRows', 'describe', 'certainties', 'align', 'ring', 'strokeSpectra', 'reaches'] as const satisfies readonly (keyof Hand)[];
 
 /** From this size on an array is handed over in shared memory instead of being copied twice. */
 const SHARED_BYTES = 1 << 20;

@@ -44,9 +44,20 @@ export function label(truth: readonly number[], time: ArrayLike<number>, lateS =
 /** What is kept beside a recording between runs; raise the number when songs are read in another way. */
 const SONG_CACHE = '.song-9';
 
+/** Arrivals at each drum's first close mic, or the first overhead, seconds, and strengths. */
+function truthOf(folder: string, kit: Kit): Truth {
+  const hits = JSON.parse(readFileSync(join(folder, 'truth', 'hits.json'), 'utf8')) as Record<string, { time_s: number; velocity: number }[]>;
+  return Object.fromEntries(Object.entries(hits).map(([d, list]) => [d, list.map((h) => ({ time: h.time_s + kit.arrival_s[d], strength: h.velocity }))]));
+}
+
+const readKit = (folder: string) => JSON.parse(readFileSync(join(folder, 'kit.json'), 'utf8')) as Kit;
+
+/** Times of a made recording's strokes by drum, as truthOf tells them. */
+export const readTruth = (folder: string): Record<string, number[]> => Object.fromEntries(Object.entries(truthOf(folder, readKit(folder))).map(([d, list]) => [d, list.map((h) => h.time)]));
+
 /** The song of a recording, from the cache where there is one, and its truth. */
 export async function readMade(folder: string): Promise<{ song: Song; truth: Truth }> {
-  const kit = JSON.parse(readFileSync(join(folder, 'kit.json'), 'utf8')) as Kit;
+  const kit = readKit(folder);
   const path = join(folder, SONG_CACHE);
   let song: Song;
   if (existsSync(path)) song = { ...deserialize(readFileSync(path)), kernels: createHitKernels() };
@@ -63,9 +74,7 @@ export async function readMade(folder: string): Promise<{ song: Song; truth: Tru
     await Promise.all(files.map((f) => f.close()));
     writeFileSync(path, serialize({ ...song, kernels: null }));
   }
-  const hits = JSON.parse(readFileSync(join(folder, 'truth', 'hits.json'), 'utf8')) as Record<string, { time_s: number; velocity: number }[]>;
-  const truth = Object.fromEntries(Object.entries(hits).map(([d, list]) => [d, list.map((h) => ({ time: h.time_s + kit.arrival_s[d], strength: h.velocity }))]));
-  return { song, truth };
+  return { song, truth: truthOf(folder, kit) };
 }
 
 /** Features and labels of all tracks of a recording: of the first pass, or with `first` (its networks) of the second. */

@@ -2,11 +2,11 @@
  * From the key's power to the gate's gain: open or closed, with hysteresis and hold, then attack and release.
  *
  * - Powers are compared in the linear domain: no logarithm a sample. Only the sloped part of an expander needs log and pow.
- * - Where hits open the gate, the powers are 0 except at hits, where they are the gain to open to; see hitKey.
+ * - Where hits open the gate, the powers are 0 except at hits, where they are the gain to open to, and as long after loud ones as those hold longer than soft ones; see hitKey.
  * - The gain rises evenly in amplitude (no corner at the loud end, where it would click) and falls evenly in dB, as drums do.
  */
 import { dbToGain } from '../dsp/db';
-import { type GateSettings, closedGain, isHardGate } from '../params/gateParams';
+import { type GateSettings, closedGain, isHardGate, leastHoldMs } from '../params/gateParams';
 import { expanderReductionDb } from './gateCurve';
 
 /** Silence counts as this many dB for the speed of release; a gain under -96 dB is zero. */
@@ -58,7 +58,7 @@ export function createGainStage(rate: number, initial: GateSettings): GainStage 
     kneeDb = s.kneeDb;
     floor = closedGain(s);
     floorDb = floor > 0 ? -s.rangeDb : Number.NEGATIVE_INFINITY;
-    holdFrames = Math.round((s.holdMs / 1000) * rate);
+    holdFrames = Math.round(((byHits ? leastHoldMs(s) : s.holdMs) / 1000) * rate);
     // at least a tenth of the way and one dB in the given time, so that a range of 0 does not leave the gain where it was
     riseStep = Math.max(1 - floor, 0.1) / Math.max(1, (s.attackMs / 1000) * rate);
     fallFactor = dbToGain(-Math.max(1, floor > 0 ? s.rangeDb : SILENCE_DB) / Math.max(1, (s.releaseMs / 1000) * rate));

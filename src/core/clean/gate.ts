@@ -45,7 +45,7 @@ export function createGate(rate: number, initial: GateSettings, hits: readonly K
   const latency = gateLatency(rate);
   const detector = createDetector(rate, initial);
   const stage = createGainStage(rate, initial);
-  const hitKey = createHitKey();
+  const hitKey = createHitKey(rate);
   const audioRing = new Float32Array(latency);
   const keyRing = new Float32Array(latency);
   const powerRing = new Float64Array(latency);
@@ -62,7 +62,7 @@ export function createGate(rate: number, initial: GateSettings, hits: readonly K
 
   function set(s: GateSettings, own: readonly KeyHit[] = []) {
     byHits = s.keyBy === 'hits';
-    hitKey.set(byHits ? own : [], s.softDb);
+    hitKey.set(byHits ? own : [], s);
     detector.set(s);
     stage.set(s);
     powerDelay = latency - lookaheadFrames(rate, s);

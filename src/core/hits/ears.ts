@@ -63,8 +63,8 @@ function loudEnough(c: Candidates, kernels: HitKernels, rate: number, kind: Kind
   return onlyCandidates(c, Array.from(added.keys()).filter((i) => added[i] >= least));
 }
 
-/** An ear in this thread. */
-export function createEar(): Ear {
+/** An ear in this thread; `steps`: its powers, for those that work in the same thread. */
+export function createEar(): Ear & { readonly steps: BandSteps } {
   let kept: HitKernels | null = null;
   const kernels = () => {
     kept ??= createHitKernels();
@@ -80,6 +80,7 @@ export function createEar(): Ear {
     return kernels().bandSteps(rate, perSecond, lowHz, highHz) ?? bandSteps(x, rate, perSecond, lowHz, highHz);
   };
   return {
+    steps,
     seek(x, rate, kind, far) {
       kernels().load(x);
       const all = refine(findCandidates(kernels(), rate, RISES_IN[kind], far ? FAR_THRESHOLD_DB : undefined), x, rate, kind, loaded);

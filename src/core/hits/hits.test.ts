@@ -199,5 +199,29 @@ describe('a gate opened by hits', () => {
     expect(20 * Math.log10(y[i] / x[i])).toBeCloseTo(-6, 3);
   });
 
+  it('holds for a shorter time after soft hits when asked', () => {
+    const openAfter = (strength: number, patch = {}) => {
+      const y = run([{ frame: hits[0].frame, strength }], { softShorter: 60, ...patch });
+      let last = 0;
+      for (let i = 0; i < y.length; i++) if (y[i] === x[i] && x[i] !== 0) last = i;
+      return (1000 * (last - hits[0].frame)) / RATE;
+    };
+    // holdMs is 100; look-ahead 2 ms goes off it
+    expect(openAfter(1)).toBeCloseTo(98, 0);
+    // 12 dB under the loudest: half of 60 % shorter; from 24 dB on the whole of it
+    expect(openAfter(10 ** (-12 / 20))).toBeCloseTo(68, 0);
+    expect(openAfter(10 ** (-24 / 20))).toBeCloseTo(38, 0);
+    expect(openAfter(0.01)).toBeCloseTo(38, 0);
+    expect(openAfter(0.01, { softShorter: 0 })).toBeCloseTo(98, 0);
+  });
+
+  it('lets a loud hit ring on behind a soft one that follows it, at any block size', () => {
+    const pair = [hits[0], { frame: hits[0].frame + 0.03 * RATE, strength: 0.05 }];
+    const y = run(pair, { softShorter: 80 });
+    for (let i = hits[0].frame; i < hits[0].frame + 0.095 * RATE; i++) expect(y[i]).toBe(x[i]);
+    expect(y.subarray(hits[0].frame + 0.13 * RATE).every((v) => v === 0)).toBe(true);
+    for (const block of [1, 77, 4096]) expect(run(pair, { softShorter: 80 }, block)).toEqual(y);
+  });
+
   it('stays closed without hits', () => expect(run([]).every((v) => v === 0)).toBe(true));
 });

@@ -20,6 +20,10 @@ export const GATE_PARAMS = {
     kind: 'number', label: 'Soft hits lower', unit: 'dB', min: 0, max: 24, default: 0, step: 0.5, scale: 'linear',
     help: 'How much less far the gate opens for the softest hits: spill behind a soft stroke comes up less.',
   },
+  softShorter: {
+    kind: 'number', label: 'Soft hits shorter', unit: '%', min: 0, max: 95, default: 0, step: 1, scale: 'linear',
+    help: 'By how much hold is shorter for hits 24 dB under the loudest, and in proportion between: soft strokes are soon as soft as the spill behind them.',
+  },
   thresholdDb: {
     kind: 'number', label: 'Threshold', unit: 'dB', min: -80, max: 0, default: -30, step: 0.5, scale: 'linear',
     help: 'Opens when the key rises over this level. Raise it until nothing opens the gate, then lower it until just the wanted hits do.',
@@ -91,3 +95,13 @@ export const isHardGate = (s: Pick<GateSettings, 'ratio'>): boolean => s.ratio >
 
 /** Gain of the closed gate, linear; 0 when the range reaches silence. */
 export const closedGain = (s: Pick<GateSettings, 'rangeDb'>): number => (s.rangeDb >= GATE_PARAMS.rangeDb.end.from ? 0 : 10 ** (-s.rangeDb / 20));
+
+/** Hits this far under the loudest get the shortest hold, dB. */
+export const SOFT_HIT_DB = 24;
+
+/** How long a hit of `strength` (0..1) holds the gate open, ms. */
+export const hitHoldMs = (s: Pick<GateSettings, 'holdMs' | 'softShorter'>, strength: number): number =>
+  s.holdMs * (1 - (s.softShorter / 100) * Math.max(0, Math.min(1, (-20 * Math.log10(Math.max(strength, 1e-3))) / SOFT_HIT_DB)));
+
+/** Hold that the softest hits have, ms: what the gate itself holds; the key of louder ones lasts for the rest. */
+export const leastHoldMs = (s: Pick<GateSettings, 'holdMs' | 'softShorter'>): number => hitHoldMs(s, 0);

@@ -23,6 +23,8 @@ function eachTreatment(mics: unknown, change: (treatment: Raw) => Raw): unknown 
 const eachMic = (mics: unknown, change: (mic: Raw) => Raw): unknown =>
   typeof mics === 'object' && mics !== null ? Object.fromEntries(Object.entries(mics).map(([id, m]) => [id, typeof m === 'object' && m !== null ? change(m as Raw) : m])) : mics;
 
+const withSoftShorter = (t: Raw): Raw => (typeof t.gate === 'object' && t.gate !== null ? { ...t, gate: { softShorter: 0, ...(t.gate as Raw) } } : t);
+
 const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
   // 2: hits, gates that they open, gaps by hand
   (old) => ({ ...old, mics: eachTreatment(old.mics, (t) => ({ ...t, gate: { keyBy: 'level', hitMin: 0, softDb: 0, ...(t.gate as Raw) }, gaps: {} })), hits: {}, thresholds: {} }),
@@ -30,6 +32,8 @@ const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
   (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, debleed: { on: false, depthDb: 40, attackMs: 0 }, slices: SLICE_DEFAULTS, sliceEdits: {}, marks: [], tail: TAIL_DEFAULTS })), (m) => ({ ...m, ring: null })) }),
   // 4: amounts by drum and a range for de-bleed, doubtful hits for gates, attack and note parts, closing low-passes, a second treatment
   (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, gate: { keepDoubtful: false, ...(t.gate as Raw) }, slices: { ownDb: 34, ...(t.slices as Raw) }, debleed: { ...DEBLEED_DEFAULTS, ...(t.debleed as Raw) }, parts: PARTS_DEFAULTS, closings: {} })), (m) => ({ ...m, second: null })) }),
+  // 5: soft hits hold gates for a shorter time
+  (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, withSoftShorter), (m) => (typeof m.second === 'object' && m.second !== null ? { ...m, second: withSoftShorter(m.second as Raw) } : m)) }),
 ];
 
 /** Throws PLAN_INVALID where this is no plan at all, PLAN_VERSION where it comes from a newer program. */

@@ -179,6 +179,12 @@ describe('plan files', () => {
     expect(code(() => migratePlan({ ...plan, version: 99 }))).toBe('PLAN_VERSION');
     expect(code(() => migratePlan({ ...plan, version: 0.5 }))).toBe('PLAN_INVALID');
   });
+  it('of version 4 hold soft hits as long as loud ones, in the second treatment too', () => {
+    const aside = applyEdit(plan, putAside(plan, TOM));
+    const old = JSON.parse(JSON.stringify({ ...aside, version: 4 }).replaceAll('"softShorter":0,', '').replaceAll(',"softShorter":0', ''));
+    expect(JSON.stringify(old)).not.toContain('softShorter');
+    expect(migratePlan(old)).toEqual(aside);
+  });
   it('have every setting of the table, and no other', () => {
     expect(Object.keys(plan.mics[TOM].treatment.gate).sort()).toEqual(Object.keys(GATE_PARAMS).sort());
   });

@@ -15,7 +15,7 @@ import type { PlanHit } from './planHits';
 import { roleOf } from './roles';
 
 export const PLAN_FORMAT = 'fresh-gap-plan';
-export const PLAN_VERSION = 4;
+export const PLAN_VERSION = 5;
 
 export interface Treatment {
   readonly debleed: Readonly<DebleedSettings>;

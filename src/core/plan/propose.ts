@@ -5,7 +5,7 @@
 import { type Ring, ringMs } from '../clean/ring';
 import { type Kind, kindOf } from '../hits/kinds';
 import { DEBLEED_DEFAULTS } from '../params/debleedParams';
-import type { GateSettings } from '../params/gateParams';
+import { GATE_PARAMS, type GateSettings, SOFT_HIT_DB } from '../params/gateParams';
 import { SLICE_DEFAULTS, type SliceSettings } from '../params/sliceParams';
 import type { Change, Edit, Json } from './edits';
 import { sameJson } from './edits';
@@ -18,18 +18,26 @@ const RAW = { heldDb: -32, goneDb: -52 };
 const DEBLED = { heldDb: -46, goneDb: -60 };
 /** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. What a gate need not close, its bands have closed already. */
 const HAT = { heldDb: -52, goneDb: -70, times: 2, leastMs: 600 };
-/** Slices of a de-bled tom: what is left under its tail is little. */
-export const DEBLED_TOM: Partial<SliceSettings> = { ringDb: 46, ownDb: 36, fadeOutMs: 80 };
-const WITHOUT_RING: Partial<GateSettings> = { holdMs: 200, releaseMs: 200 };
+/** Slices of a de-bled tom: what is left under its tail is little, and its attacks are found to 3 ms and better. */
+export const DEBLED_TOM: Partial<SliceSettings> = { leadMs: 5, fadeInMs: 3, ringDb: 46, ownDb: 38, fadeOutMs: 80 };
+const WITHOUT_RING = { holdMs: 200, releaseMs: 200, softShorter: 0 };
+
+/** Soft strokes of a de-bled drum are held until they have fallen this far, dB. */
+const SOFT_OWN_DB = 36;
+
+type GateTimes = Pick<GateSettings, 'holdMs' | 'releaseMs' | 'softShorter'>;
 
 /** Hold and release that follow a drum's own ring. The release is the time to silence (96 dB), of which a closed gate needs the first 60. */
-export function gateTimes(ring: Ring | null, debled = false, kind?: Kind): Pick<GateSettings, 'holdMs' | 'releaseMs'> {
-  if (!ring) return WITHOUT_RING as Pick<GateSettings, 'holdMs' | 'releaseMs'>;
+export function gateTimes(ring: Ring | null, debled = false, kind?: Kind): GateTimes {
+  if (!ring) return WITHOUT_RING;
   const { heldDb, goneDb } = debled ? (kind === 'hat' ? HAT : DEBLED) : RAW;
   const least = kind === 'hat' ? Math.max(HAT.leastMs, HAT.times * ringMs(ring, 1, heldDb)) : 60;
   const held = Math.min(2000, Math.max(least, ringMs(ring, 1, heldDb)));
   const gone = Math.max(held + 40, ringMs(ring, 1, goneDb));
-  return { holdMs: Math.round(held), releaseMs: Math.round(Math.min(1000, Math.max(60, gone - held))) };
+  // a hat's open strokes may be soft
+  const soft = debled && kind !== 'hat' ? ringMs(ring, 10 ** (-SOFT_HIT_DB / 20), Math.min(heldDb, -SOFT_HIT_DB - SOFT_OWN_DB)) : held;
+  const shorter = Math.max(0, Math.min(GATE_PARAMS.softShorter.max, Math.round(100 * (1 - soft / held))));
+  return { holdMs: Math.round(held), softShorter: shorter, releaseMs: Math.round(Math.min(1000, Math.max(60, gone - held))) };
 }
 
 const TOM: Partial<SliceSettings> = { ...SLICE_DEFAULTS, on: true, leadMs: 10, fadeInMs: 6 };

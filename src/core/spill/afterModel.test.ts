@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
-import { joinHits, kitMic } from './debleed';
+import { kitMic } from './debleed';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import { bandEdges } from './bandFrames';
 import { closeFallen } from './closeFallen';
@@ -126,23 +126,6 @@ describe("following a drum's own decay", () => {
     expect(edges[0]).toBe(0);
     expect(edges[edges.length - 1]).toBe(1025);
     expect(edges.every((e, i) => i === 0 || e > edges[i - 1])).toBe(true);
-  });
-});
-
-describe('hits found twice', () => {
-  const hit = (time: number, certainty: number) => ({ time, strength: 0.5, certainty });
-  it('are as certain as both findings are on average', () => {
-    const joined = joinHits([hit(1, 0.9), hit(2, 0.6), hit(3, 0.3)], [hit(1.005, 0.7), hit(3.01, 0.9), hit(4, 0.9)]);
-    expect(joined.map((h) => h.time)).toEqual([1, 2, 3, 4]);
-    const [a, b, c, d] = joined.map((h) => h.certainty);
-    expect(a).toBeCloseTo(0.8, 6);
-    expect(b).toBeCloseTo(0.3, 6);
-    expect(c).toBeCloseTo(0.6, 6);
-    expect(d).toBeCloseTo(0.45, 6);
-  });
-
-  it('keeps two strokes that were one hit before apart', () => {
-    expect(joinHits([hit(1, 0.8)], [hit(1.004, 0.8), hit(1.015, 0.8)])).toHaveLength(2);
   });
 });
 

@@ -1,11 +1,13 @@
 /** De-bleed over several hands, each a thread of its own or, in tests, this one: bins are shared out while learning, stretches of time while separating. */
 import { type Ring, learnRing } from '../clean/ring';
 import { type Ear, createEar } from '../hits/ears';
-import { kindOf } from '../hits/kinds';
+import { type Kind, kindOf } from '../hits/kinds';
 import type { MicReader } from '../render';
 import type { Kit } from './kit';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
+import { type Candidate, witness } from './judgeAgain';
+import { quietRest } from './quietRest';
 import { followRing } from './ringMask';
 import { BLOCK, type Separator, type Target, createSeparator } from './separate';
 import { BINS, HOP, createTransform, framesOf } from './transform';
@@ -27,6 +29,8 @@ export interface Hand extends Ear {
    * `doubtful`: strokes that may be none; `debled`: false leaves the sound as it is; see learnRing.
    */
   tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], doubtful: readonly number[], debled: boolean): Promise<Ring | null> | Ring | null;
+  /** Features of possible strokes in a drum's mic; see judgeAgain. */
+  witness(raw: Float32Array, kept: Float32Array, rate: number, kind: Kind, list: readonly Candidate[], others: readonly number[]): Promise<Float32Array> | Float32Array;
 }
 
 /** Where a piece of a stretch begins in the recording, and how long it is. */
@@ -42,8 +46,9 @@ export function createHand(): Hand {
     if (!learner) throw new Error('nothing is being learnt');
     return learner;
   };
+  const ear = createEar();
   return {
-    ...createEar(),
+    ...ear,
     start(k, hits, list, from, every) {
       kit = k;
       stretches = list;
@@ -88,8 +93,13 @@ export function createHand(): Hand {
       // cymbals are struck too often for a usual decay, and ring too long to have ended
       const samples = !debled || kind === 'cymbal' ? x : kind === 'hat' ? closeFallen(x, rate, [...own, ...doubtful].sort((a, b) => a - b)) : followRing(x, rate, own);
       if (samples !== x) x.set(samples);
-      return own.length ? learnRing(x, rate, drum, own, debled) : null;
+      const ring = own.length ? learnRing(x, rate, drum, own, debled, ear.steps) : null;
+      if (!debled || kind === 'cymbal') return ring;
+      const quiet = quietRest(x, rate, [...own, ...doubtful].sort((a, b) => a - b), ring);
+      if (quiet !== x) x.set(quiet);
+      return ring;
     },
+    witness: (raw, kept, rate, kind, list, others) => witness(raw, kept, rate, kind, list, others, ear.steps),
   };
 }
 

@@ -4,22 +4,23 @@
  */
 import type { Ring } from '../clean/ring';
 import { advanced, toldBack } from '../hits/analyse';
-import { type FoundHit, LEAST_CERTAIN, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
+import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
+import { oneByOne, shareOut } from '../hits/ears';
+import { kindOf } from '../hits/kinds';
 import { NETWORKS } from '../hits/weights';
 import { roleOf } from '../plan/roles';
 import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, separateTargets } from './crew';
 import { computeImages } from './image';
+import judge from './judge.json';
+import { type Candidate, type Judge, candidatesOf, certaintiesAgain, sureOf } from './judgeAgain';
 import { type Kit, type KitMic, describeKit } from './kit';
 import type { DebleedModel } from './learn';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 5;
-/** Hits nearer than this are the same stroke, seconds. */
-const SAME_S = 0.02;
-
+export const DEBLEED_VERSION = 6;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -38,6 +39,7 @@ export interface DebleedInput {
   readonly late?: ReadonlyMap<number, number>;
   progress?(done: number, what: string): void | Promise<void>;
   readonly networks?: Networks;
+  readonly judge?: Judge;
   /** Images wanted beside: what of a drum (or the rest) is in a mic. */
   readonly images?: readonly { readonly mic: number; readonly source: string }[];
   /** Is told the model, and the strokes it was learnt with (seconds, by drum of the kit), to be kept for images. */
@@ -78,21 +80,13 @@ async function whole(reader: MicReader, frames: number, out = roomFor(frames)): 
 /** Readers of stored audio want whole chunks. */
 const READ = 65536;
 
+/** Where a mic keeps more than this of its raw self it is no witness. */
+const LEAST_SHARE = 0.5;
+
 const counted = (list: readonly FoundHit[] | undefined): FoundHit[] => (list ?? []).filter((h) => h.certainty >= THRESHOLD);
 
 /** Times of strokes that the model is learnt with, seconds: doubtful ones too, for where a drum may not have been struck its soft strokes go to others. */
 export const learntFrom = (list: readonly FoundHit[] | undefined): number[] => (list ?? []).filter((h) => h.certainty >= LEAST_CERTAIN).map((h) => h.time);
-
-/** Hits of both findings, each as certain as both are on average: a stroke that only one of them heard has half of its certainty. In order of time. */
-export function joinHits(first: readonly FoundHit[], again: readonly FoundHit[]): FoundHit[] {
-  const used = new Set<FoundHit>();
-  const joined = first.map((h) => {
-    const second = again.find((x) => !used.has(x) && Math.abs(x.time - h.time) < SAME_S);
-    if (second) used.add(second);
-    return { ...h, certainty: (h.certainty + (second?.certainty ?? 0)) / 2 };
-  });
-  return [...joined, ...again.filter((h) => !used.has(h)).map((h) => ({ ...h, certainty: h.certainty / 2 }))].sort((a, b) => a.time - b.time);
-}
 
 function scale(x: Float32Array, by: number): void {
   if (by !== 1) for (let i = 0; i < x.length; i++) x[i] *= by;
@@ -144,17 +138,18 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
   return { kit, targets, images, shares, model, hits };
 }
 
-/** Throws what `progress` throws, to cancel. */
-export async function debleed(o: DebleedInput): Promise<Debleed> {
+/** What both findings of a drum's hits say, and its mic, raw and de-bled. */
+export interface HeardAgain {
+  readonly drum: string;
+  readonly list: readonly Candidate[];
+  /** Of the candidates (judgeAgain.ts); null where nothing but the findings can be asked: both are believed alike. */
+  readonly features: Float32Array | null;
+}
+
+/** Finds the hits of all drums that have a close mic again, on what is left of those. */
+export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done: number) => void | Promise<void>): Promise<HeardAgain[]> {
   const { rate, frames } = o;
-  const first = await separate(o);
-  if (!first) return { mics: [], hits: o.hits, images: [] };
-  const { kit, targets, images, shares, model, hits } = first;
-  const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
-  // where a mic keeps of its raw self, so much less of the others has been taken out
-  const wanted = o.images?.length ? await computeImages({ ...job, model, wanted: o.images, from: 0, to: frames, progress: undefined }) : [];
-  for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
-  const byMic = new Map(targets.map(([m], q) => [m, images[q]]));
+  const byMic = new Map(s.targets.map(([m], q) => [m, s.images[q]]));
   // each of the others is read once: it is asked for several times
   const others = new Map<number, Promise<Float32Array>>();
   const mic = (m: number) => {
@@ -165,10 +160,39 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
     return read;
   };
   const late = o.late ?? new Map<number, number>();
-  const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'), o.hands);
-  const heard = (d: string) => toldBack(again.drums[d] ?? [], d, o.mics, late);
-  const found = Object.fromEntries(Object.entries(o.hits).map(([d, list]) => [d, kit.drums.includes(d) ? joinHits(list, heard(d)) : list]));
+  const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands);
   others.clear();
+  const readRaw = oneByOne((m: number) => whole(o.readers[m], frames));
+  return shareOut(o.hands, s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
+    const list = candidatesOf(o.hits[drum] ?? [], toldBack(again.drums[drum] ?? [], drum, o.mics, late));
+    // the mic in which the drum's hits are told
+    const own = s.targets.flatMap(([m, k], q) => (k === d ? [{ m, q }] : [])).sort((a, b) => (late.get(a.m) ?? 0) - (late.get(b.m) ?? 0))[0];
+    if (!own || list.length === 0 || kindOf(drum) === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[own.q].share < LEAST_SHARE || !list.some(sureOf)) return { drum, list, features: null };
+    const foreign = Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
+    return { drum, list, features: await hand.witness(await readRaw(own.m), s.images[own.q], rate, kindOf(drum), list, foreign) };
+  }));
+}
+
+/** The hits by what was heard again. */
+export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHit[] {
+  const kind = kindOf(drum);
+  const certainty = features && kind !== 'cymbal' ? certaintiesAgain(by, kind, features) : list.map((c) => (c.first + c.again) / 2);
+  // what a person said stays
+  return list.map((c, i) => ({ ...c.hit, certainty: c.first === 1 ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN);
+}
+
+/** Throws what `progress` throws, to cancel. */
+export async function debleed(o: DebleedInput): Promise<Debleed> {
+  const { rate, frames } = o;
+  const first = await separate(o);
+  if (!first) return { mics: [], hits: o.hits, images: [] };
+  const { kit, targets, images, shares, model, hits } = first;
+  const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
+  // where a mic keeps of its raw self, so much less of the others has been taken out
+  const wanted = o.images?.length ? await computeImages({ ...job, model, wanted: o.images, from: 0, to: frames, progress: undefined }) : [];
+  for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
+  const again = await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
+  const found = { ...o.hits, ...Object.fromEntries(again.map((h) => [h.drum, judged(h, o.judge ?? judge)])) };
   const mics: KeptMic[] = [];
   let next = 0;
   let done = 0;

@@ -22,6 +22,7 @@ const BY_HITS: readonly NumberId[] = ['hitMin', 'softDb', 'rangeDb'];
 /** A stroke's length to begin with where hits open the gate. */
 const HIT_HOLD_MS = 250;
 const TIME: readonly NumberId[] = ['attackMs', 'holdMs', 'releaseMs', 'lookaheadMs'];
+const TIME_BY_HITS: readonly NumberId[] = ['attackMs', 'holdMs', 'softShorter', 'releaseMs', 'lookaheadMs'];
 
 export function GatePanel() {
   const focus = useBench((s) => s.focus);
@@ -79,7 +80,7 @@ export function GatePanel() {
         {row('outputDb')}
       </Fold>
       <Fold title="Time" note={`release ${formatNumber(GATE_PARAMS.releaseMs, gate.releaseMs)}`} {...fold('time')}>
-        {TIME.map((id) => row(id))}
+        {(byHits ? TIME_BY_HITS : TIME).map((id) => row(id))}
       </Fold>
       {!byHits && <Fold title="Key" note={keyName ?? 'itself'} {...fold('key')}>
         <div className="grid h-[26px] grid-cols-[96px_1fr] items-center gap-2" title={GATE_PARAMS.keyFrom.help}>

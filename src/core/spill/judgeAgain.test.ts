@@ -1,0 +1,85 @@
+import { describe, expect, it } from 'vitest';
+import { createGaussian, createRng } from '../dsp/rng';
+import { bandSteps } from '../hits/candidates';
+import { type Judge, FEATURES, MEAN_CERTAINTY, candidatesOf, certaintiesAgain, featuresOf, sureOf, witness } from './judgeAgain';
+import { judged } from './debleed';
+import learnt from './judge.json';
+
+const RATE = 48000;
+const hit = (time: number, certainty: number, strength = 0.5) => ({ time, strength, certainty });
+
+describe('hits found twice', () => {
+  it('are one candidate with the certainties of both', () => {
+    const list = candidatesOf([hit(1, 0.9), hit(2, 0.6), hit(3, 0.3)], [hit(1.005, 0.7), hit(3.01, 0.9), hit(4, 0.9)]);
+    expect(list.map((c) => [c.hit.time, c.first, c.again])).toEqual([[1, 0.9, 0.7], [2, 0.6, 0], [3, 0.3, 0.9], [4, 0, 0.9]]);
+    expect(list.map(sureOf)).toEqual([true, false, false, false]);
+  });
+
+  it('keeps two strokes that were one hit before apart', () => {
+    expect(candidatesOf([hit(1, 0.8)], [hit(1.004, 0.8), hit(1.015, 0.8)])).toHaveLength(2);
+  });
+});
+
+describe('judging strokes again', () => {
+  /** Own strokes of a low drum at STROKES, another drum's noise at 3.3 and 5.3 s, which de-bleed has nearly taken out. */
+  const STROKES = [1, 2, 3, 4, 5, 6];
+  const FOREIGN = [3.3, 5.3];
+  const n = 8 * RATE;
+  const own = new Float32Array(n);
+  const spill = new Float32Array(n);
+  const gauss = createGaussian(createRng(3));
+  for (const t of STROKES) for (let i = 0; i < RATE / 2; i++) own[t * RATE + i] += 0.5 * Math.sin((2 * Math.PI * 110 * i) / RATE) * Math.exp(-i / (0.1 * RATE));
+  for (const t of FOREIGN) for (let i = 0; i < RATE / 4; i++) spill[Math.round(t * RATE) + i] += 0.2 * gauss() * Math.exp(-i / (0.05 * RATE));
+  for (let i = 0; i < n; i++) own[i] += 1e-4 * gauss();
+  const raw = own.map((v, i) => v + spill[i]);
+  const kept = own.map((v, i) => v + 0.03 * spill[i]);
+  // a soft stroke that the first finding missed, and spill that it took for a stroke
+  const first = [...STROKES.filter((t) => t !== 4).map((t) => hit(t, 0.95)), hit(3.3, 0.5), hit(5.3, 0.2)].sort((a, b) => a.time - b.time);
+  const again = [...STROKES.map((t) => hit(t, t === 4 ? 0.4 : 0.95))];
+  const list = candidatesOf(first, again);
+  const features = witness(raw, kept, RATE, 'tom', list, FOREIGN, bandSteps);
+  const rowOf = (time: number) => features.subarray(FEATURES * list.findIndex((c) => c.hit.time === time), FEATURES * (list.findIndex((c) => c.hit.time === time) + 1));
+
+  it('hears what stayed in the de-bled mic and what went', () => {
+    const [kOwn, kSpill] = [rowOf(4), rowOf(3.3)];
+    // what is kept of the raw mic, against the drum's sure strokes: all of an own stroke, little of spill
+    expect(kOwn[2]).toBeCloseTo(0, 0);
+    expect(kSpill[2]).toBeLessThan(-3);
+    // and how it rises
+    expect(kOwn[MEAN_CERTAINTY + 1]).toBeGreaterThan(20);
+    expect(kSpill[MEAN_CERTAINTY + 1]).toBeLessThan(kSpill[MEAN_CERTAINTY + 3]);
+  });
+
+  it('does not depend on the level of the mic', () => {
+    const louder = witness(raw.map((v) => 4 * v), kept.map((v) => 4 * v), RATE, 'tom', list, FOREIGN, bandSteps);
+    louder.forEach((v, i) => {
+      expect(v).toBeCloseTo(features[i], 2);
+    });
+  });
+
+  it('believes a stroke that stayed and doubts one that went, as learnt', () => {
+    const c = certaintiesAgain(learnt, 'tom', features);
+    const of = (time: number) => c[list.findIndex((x) => x.hit.time === time)];
+    expect(of(4)).toBeGreaterThan(0.5);
+    expect(of(3.3)).toBeLessThan(0.2);
+    expect(of(5.3)).toBeLessThan(0.1);
+    for (const t of STROKES.filter((s) => s !== 4)) expect(of(t), `${t} s`).toBeGreaterThan(0.95);
+  });
+
+  it('believes both findings alike where nothing else is learnt', () => {
+    const weights = Array.from({ length: FEATURES + 1 }, (_, k) => (k === MEAN_CERTAINTY ? 1 : 0));
+    const plain: Judge = { mean: Array(FEATURES).fill(0), scale: Array(FEATURES).fill(1), weights: { kick: weights, snare: weights, hat: weights, tom: weights } };
+    certaintiesAgain(plain, 'hat', features).forEach((c, i) => {
+      expect(c).toBeCloseTo((list[i].first + list[i].again) / 2, 4);
+    });
+  });
+
+  it('leaves what a person said, and drops what hardly can be a stroke', () => {
+    const said = candidatesOf([hit(1, 1), hit(2, 0.15), hit(3, 0.9)], [hit(3, 0.8)]);
+    expect(judged({ drum: 'tom-1', list: said, features: null }, learnt).map((h) => [h.time, h.certainty])).toEqual([[1, 1], [3, expect.closeTo(0.85, 6)]]);
+  });
+
+  it('knows nothing of no candidates', () => {
+    expect(featuresOf([], bandSteps(raw, RATE, 1000, 60, 450), bandSteps(kept, RATE, 1000, 60, 450), [], 'tom')).toHaveLength(0);
+  });
+});

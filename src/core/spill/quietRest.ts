@@ -1,0 +1,50 @@
+/**
+ * What de-bleed leaves where a drum has rung out and its softest strokes are louder than what is heard: turned down further, the more the softer it is. A stroke that nobody
+ * found is louder than that and stays whole.
+ */
+import { type Ring, STEP_MS } from '../clean/ring';
+import { quantile } from '../hits/candidates';
+import { framesOf, HOP, withGains } from './bandFrames';
+
+/** A stroke's level is the loudest frame within this after it, ms. */
+const PEAK_MS = 40;
+/** The rest is what lies so far under the softest usual strokes, and at least so far under the loudest, dB. */
+const UNDER_SOFT_DB = 8;
+const UNDER_LOUD_DB = 34;
+const SOFT_QUANTILE = 0.05;
+/** Turned down by so much for each dB that it lies under that, and at most by so much, dB. */
+const RATIO = 3;
+const DEEPEST_DB = 30;
+/** A drum has rung out where its strokes have fallen so far under that by its usual decay, and at least so far under their own level, dB. */
+const RUNG_OUT_DB = 8;
+const LEAST_FALL_DB = 42;
+/** Open so many frames around what is louder. */
+const AROUND = 3;
+const LEAST_STROKES = 3;
+
+const db = (p: number) => 10 * Math.log10(p + 1e-14);
+
+/** `own`: frames of strokes, doubtful ones too, rising; `ring`: how the drum rings here. Comes back as it is where there is nothing to tell by. */
+export function quietRest(x: Float32Array, rate: number, own: readonly number[], ring: Ring | null): Float32Array {
+  if (!ring || own.length < LEAST_STROKES) return x;
+  const { power, bands, count } = framesOf(x, rate);
+  const level = Float64Array.from({ length: count }, (_, k) => db(power.subarray(k * bands, (k + 1) * bands).reduce((a, v) => a + v, 0)));
+  const within = Math.ceil((PEAK_MS / 1000) * (rate / HOP));
+  const at = own.map((f) => Math.min(count - 1, Math.round(f / HOP)));
+  const peaks = at.map((k) => level.subarray(k, k + within + 1).reduce((a, v) => Math.max(a, v), -200));
+  const rest = Math.min(quantile(peaks, SOFT_QUANTILE) - UNDER_SOFT_DB, quantile(peaks, 0.98) - UNDER_LOUD_DB);
+  // how loud the drum itself may still be
+  const sounding = new Uint8Array(count);
+  at.forEach((k, i) => {
+    const fallen = Math.min(rest - RUNG_OUT_DB - peaks[i], -LEAST_FALL_DB);
+    const steps = ring.decayDb.findIndex((d) => d < fallen);
+    const ms = (steps < 0 ? ring.decayDb.length : steps) * STEP_MS;
+    sounding.fill(1, Math.max(0, k - AROUND), Math.min(count, k + within + Math.ceil((ms / 1000) * (rate / HOP)) + 1));
+  });
+  const down = level.map((v, k) => (sounding[k] || v >= rest ? 0 : Math.min(DEEPEST_DB, (RATIO - 1) * (rest - v))));
+  return withGains(x, rate, (k, gain) => {
+    let least = DEEPEST_DB;
+    for (let j = Math.max(0, k - AROUND); j <= Math.min(count - 1, k + AROUND); j++) least = Math.min(least, down[j]);
+    gain.fill(10 ** (-least / 20));
+  });
+}

@@ -1,0 +1,90 @@
+/**
+ * npm run train -- --again FOLDER OUT: learns from made recordings (subfolders of FOLDER) how strokes are judged once their mics are de-bled (core/spill/judge.json).
+ * A minute for each recording of 40 s; what was found is kept beside it. Recordings used for judging must not lie in FOLDER, nor such as the networks of the findings learnt from.
+ */
+import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { deserialize, serialize } from 'node:v8';
+import { listen } from '../cli/hits';
+import { openMics } from '../cli/mics';
+import { kindOf } from '../core/hits/kinds';
+import { createHand } from '../core/spill/crew';
+import { hearAgain, kitMic, separate } from '../core/spill/debleed';
+import { FEATURES, type Judge, MEAN_CERTAINTY } from '../core/spill/judgeAgain';
+import { label, readTruth } from './dataset';
+import { fitLogistic } from './logistic';
+
+interface Heard {
+  readonly kind: keyof Judge['weights'];
+  readonly features: Float32Array;
+  /** As label() says. */
+  readonly labels: readonly number[];
+}
+
+/** Raise the number when features are made in another way. */
+const CACHE = '.again-1';
+/** A stroke may be noticed so much after its first contact, seconds. */
+const LATE_S = 0.012;
+
+async function hear(folder: string): Promise<Heard[]> {
+  const path = join(folder, CACHE);
+  if (existsSync(path)) return deserialize(readFileSync(path)) as Heard[];
+  const truth = readTruth(folder);
+  const mics = await openMics(folder);
+  try {
+    const { drums } = await listen(mics, () => {});
+    const input = { rate: mics.rate, frames: mics.frames, mics: mics.roles.map(kitMic), readers: mics.roles.map((_, m) => mics.reader(m)), hits: drums, hands: [createHand()] };
+    const s = await separate(input);
+    const list = s ? await hearAgain(input, s) : [];
+    const heard = list.flatMap((h): Heard[] => {
+      const kind = kindOf(h.drum);
+      return h.features && kind !== 'cymbal' ? [{ kind, features: h.features, labels: label(truth[h.drum] ?? [], h.list.map((c) => c.hit.time), LATE_S) }] : [];
+    });
+    writeFileSync(path, serialize(heard));
+    return heard;
+  } finally {
+    await mics.close();
+  }
+}
+
+interface Example {
+  readonly x: readonly number[];
+  readonly y: number;
+}
+
+const examplesOf = (list: readonly Heard[]): Example[] =>
+  list.flatMap((h) => h.labels.flatMap((y, i) => (y < 0 ? [] : [{ x: Array.from(h.features.subarray(i * FEATURES, (i + 1) * FEATURES)), y }])));
+
+/** How much evidence it takes to believe anything but both findings alike, and of one kind of drum anything but what all drums say. */
+const STRENGTH = { all: 3, kind: 6 };
+const KINDS = ['kick', 'snare', 'hat', 'tom'] as const;
+
+export function learnJudge(list: readonly Heard[]): Judge {
+  const all = examplesOf(list);
+  const inputs = Array.from({ length: FEATURES }, (_, k) => all.map((e) => e.x[k]));
+  const mean = inputs.map((v, k) => (k === MEAN_CERTAINTY ? 0 : v.reduce((a, b) => a + b, 0) / v.length));
+  const scale = inputs.map((v, k) => (k === MEAN_CERTAINTY ? 1 : Math.sqrt(v.reduce((a, b) => a + (b - mean[k]) ** 2, 0) / v.length) + 1e-3));
+  const learn = (examples: readonly Example[], prior: readonly number[], strength: number) =>
+    fitLogistic({ x: Float64Array.from(examples.flatMap((e) => e.x.map((v, k) => (v - mean[k]) / scale[k]))), y: examples.map((e) => e.y), inputs: FEATURES }, prior, strength);
+  const pooled = learn(all, Array.from({ length: FEATURES + 1 }, (_, k) => (k === MEAN_CERTAINTY ? 1 : 0)), STRENGTH.all);
+  const round = (v: number) => Number(v.toFixed(5));
+  return {
+    mean: mean.map(round), scale: scale.map(round),
+    weights: Object.fromEntries(KINDS.map((kind) => [kind, learn(examplesOf(list.filter((h) => h.kind === kind)), pooled, STRENGTH.kind).map(round)])) as unknown as Judge['weights'],
+  };
+}
+
+async function main() {
+  const [folder, out] = process.argv.slice(2);
+  if (!folder || !out) throw new Error('Say which folder holds the recordings and which file to write: npm run train -- --again FOLDER OUT');
+  const names = readdirSync(folder).filter((n) => existsSync(join(folder, n, 'kit.json'))).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
+  const heard: Heard[] = [];
+  for (const [i, n] of names.entries()) {
+    heard.push(...(await hear(join(folder, n))));
+    process.stderr.write(`\rheard ${i + 1} of ${names.length}   `);
+  }
+  process.stderr.write('\n');
+  writeFileSync(out, `${JSON.stringify(learnJudge(heard))}\n`);
+}
+
+await main();
