@@ -1,7 +1,7 @@
 -- Plans of version 5 hold by how much shorter soft hits hold a gate. What history holds of whole treatments grows with them, so that it can still be undone.
-create function pg_temp.grown_gate(g jsonb) returns jsonb language sql immutable as $$
+create or replace function pg_temp.grown_gate(g jsonb) returns jsonb language sql immutable as $$
   select case when jsonb_typeof(g) = 'object' then '{"softShorter": 0}'::jsonb || g else g end $$;
-create function pg_temp.grown(t jsonb) returns jsonb language sql immutable as $$
+create or replace function pg_temp.grown(t jsonb) returns jsonb language sql immutable as $$
   select case when jsonb_typeof(t) = 'object' then t || jsonb_build_object('gate', pg_temp.grown_gate(t->'gate')) else t end $$;
 
 update plan set doc = doc || '{"version": 5}'::jsonb || jsonb_build_object('mics', (

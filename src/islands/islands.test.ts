@@ -98,5 +98,11 @@ describe('words', () => {
     expect(treatmentWords(plan, mic({ on: true, thresholdDb: -24 }))).toBe('gate −24.0 dB');
     expect(treatmentWords(plan, mic({ on: true, ratio: 3 }))).toBe('expander −30.0 dB');
     expect(treatmentWords(plan, mic({ on: true, keyFrom: 'kick-in' }))).toBe('opened by Kick in');
+    const more = (patch: object) => ({ ...plan.mics['kick-out'], treatment: { ...plan.mics['kick-out'].treatment, ...patch } });
+    const closing = { from: 0, to: 1, endHz: 1000 };
+    expect(treatmentWords(plan, more({ closings: { a: closing } }))).toBe('closing low-pass');
+    expect(treatmentWords(plan, more({ closings: { a: closing, b: closing }, gaps: { c: { from: 0, to: 1 } } }))).toBe('1 gap by hand, 2 closing low-passes');
+    const { slices, tail, debleed } = plan.mics['kick-out'].treatment;
+    expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, tail: { ...tail, on: true }, debleed: { ...debleed, on: true } }))).toBe('de-bled, slices at hits, damped');
   });
 });

@@ -9,17 +9,23 @@ export function treatmentWords(plan: Plan, mic: PlanMic): string {
   return rest === 'as is' ? 'de-bled' : `de-bled, ${rest}`;
 }
 
-function restWords(plan: Plan, mic: PlanMic): string {
-  const g = mic.treatment.gate;
-  const gaps = Object.keys(mic.treatment.gaps).length;
-  const { slices, tail } = mic.treatment;
-  const parts = mic.treatment.parts.on ? ', two parts' : '';
-  if (slices.on) return `${slices.cutBy === 'hits' ? 'slices at hits' : 'slices by level'}${g.on ? ', gate' : ''}${tail.on ? ', damped' : ''}${parts}`;
-  if (!g.on && tail.on) return `damped tails${parts}`;
-  if (!g.on && parts) return 'two parts';
-  if (!g.on) return gaps ? `${gaps} ${gaps === 1 ? 'gap' : 'gaps'} by hand` : 'as is';
-  if (g.keyBy === 'hits') return `by its hits${parts}`;
+const counted = (n: number, one: string, many: string) => (n === 0 ? '' : n === 1 ? one : `${n} ${many}`);
+
+function gateWords(plan: Plan, g: PlanMic['treatment']['gate']): string {
+  if (g.keyBy === 'hits') return 'by its hits';
   const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;
-  if (key) return `opened by ${key}`;
-  return `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
+  return key ? `opened by ${key}` : `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
+}
+
+function restWords(plan: Plan, mic: PlanMic): string {
+  const { gate, slices, tail, parts, gaps, closings } = mic.treatment;
+  const words = [
+    slices.on && (slices.cutBy === 'hits' ? 'slices at hits' : 'slices by level'),
+    gate.on && (slices.on ? 'gate' : gateWords(plan, gate)),
+    tail.on && (slices.on || gate.on ? 'damped' : 'damped tails'),
+    parts.on && 'two parts',
+    counted(Object.keys(gaps).length, '1 gap by hand', 'gaps by hand'),
+    counted(Object.keys(closings).length, 'closing low-pass', 'closing low-passes'),
+  ];
+  return words.filter(Boolean).join(', ') || 'as is';
 }
