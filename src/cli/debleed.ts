@@ -1,7 +1,8 @@
 /** De-bleed of a folder's mics, on all cores. */
 import type { Kept } from '../core/clean/debleedMix';
 import { applyEdit } from '../core/plan/edits';
-import { lateMics } from '../core/hits/analyse';
+import { lateMics, mapOf } from '../core/hits/analyse';
+import { roleOf } from '../core/plan/roles';
 import { liveTreatment, possibleHits } from '../core/plan/live';
 import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
 import { mergeAnalysis } from '../core/plan/planHits';
@@ -74,7 +75,10 @@ export async function debleedFolder(o: { folder: string; plan: Plan; progress(te
     const ids = mics.sources.map((s) => plan.order.find((id) => plan.mics[id].file === s.file && plan.mics[id].channel === s.channel) as string);
     const hits = possibleHits(plan);
     const wanted = ids.flatMap((id, mic) => (plan.mics[id].treatment.debleed.on ? liveTreatment(plan, id).debleed?.left ?? [] : []).map(({ source }) => ({ mic, source })));
-    const result = await debleedMics(mics, ids.map((id) => plan.mics[id].role), hits, o.progress, { images: wanted });
+    const roles = ids.map((id) => plan.mics[id].role);
+    const mainOf = (drum: string) => Math.max(0, roles.findIndex((r) => roleOf(r).drum === drum));
+    const late = lateMics(await withHands((hands) => mapOf(mics.rate, roles.length, (m) => mics.read(m), hits, mainOf, hands)));
+    const result = await debleedMics(mics, roles, hits, o.progress, { images: wanted, late });
     const imagesOf = (mic: number) => Object.fromEntries(wanted.flatMap((w, i) => (w.mic === mic ? [[w.source, result.images[i]] as const] : [])));
     return new Map(result.mics.map((k) => [ids[k.mic], { own: k.samples, images: imagesOf(k.mic) }]));
   } finally {

@@ -54,9 +54,7 @@ export async function analyse(
   const listen = async (late: ReadonlyMap<number, number>, tell: (done: number) => void | Promise<void>) => {
     const from = async (m: number) => advanced(await checked(m), Math.round((late.get(m) ?? 0) * rate));
     const found = await detectHits(rate, mics, from, networks, (d) => tell(0.9 * d), ears);
-    const sure = new Map(Object.entries(found.drums).map(([d, list]) => [d, list.filter((h) => h.certainty >= (roles.length < ENOUGH_MICS ? SURE_OF_FEW : SURE) && h.strength > 0.15).map((h) => h.time)]));
-    const mainOf = (d: string) => found.song.sources.get(d)?.main ?? 0;
-    const rows = await spillMap(rate, mics.length, from, [...sure].map(([drum, times]) => ({ drum, times, main: mainOf(drum), foreign: [...sure].filter(([d]) => d !== drum).flatMap(([, t]) => t) })), ears);
+    const rows = await mapOf(rate, mics.length, from, found.drums, (d) => found.song.sources.get(d)?.main ?? 0, ears);
     await tell(1);
     return {
       song: found.song,
@@ -87,6 +85,14 @@ export async function analyse(
   }
   await progress(1);
   return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, rings, notes };
+}
+
+/** How the drums of found hits reach `mics` mics, told by their surer and louder strokes; `mainOf`: the mic in which a drum's hits are told. */
+export function mapOf(
+  rate: number, mics: number, read: (mic: number) => Float32Array | Promise<Float32Array>, drums: Readonly<Record<string, readonly FoundHit[]>>, mainOf: (drum: string) => number, ears: readonly Ear[],
+): Promise<SpillRow[]> {
+  const sure = Object.entries(drums).map(([drum, list]) => ({ drum, times: list.filter((h) => h.certainty >= (mics < ENOUGH_MICS ? SURE_OF_FEW : SURE) && h.strength > 0.15).map((h) => h.time) }));
+  return spillMap(rate, mics, read, sure.map(({ drum, times }) => ({ drum, times, main: mainOf(drum), foreign: sure.flatMap((o) => (o.drum === drum ? [] : o.times)) })), ears);
 }
 
 /** Close mics that hear their drum later than most others do, and by how much, seconds. */
