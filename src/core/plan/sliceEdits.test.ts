@@ -6,6 +6,7 @@ import { carryOver, outlook, siblings } from './carryOver';
 import { liveTreatment, sliceInput, slicesOf } from './live';
 import { type Plan, createPlan } from './plan';
 import { SLICE_PARAMS } from '../params/sliceParams';
+import { hitHoldMs } from '../params/gateParams';
 import { gateTimes, proposePlan } from './propose';
 import { isUntouched } from './plan';
 import { dropSlices, editSlices, editTail, joinSlices, keepStretch, moveEdges, resetSlices, setFades, splitSlice } from './sliceEdits';
@@ -131,6 +132,18 @@ describe('a plan proposed after de-bleed', () => {
     }
     const plain = applyEdit(fresh, proposePlan(fresh, isUntouched));
     for (const id of fresh.order) expect(plain.mics[id].treatment.gate.keepDoubtful).toBe(false);
+  });
+
+  it('holds soft strokes for a shorter time once de-bled, by how the drum rings, but not on hats or raw mics', () => {
+    // 2 dB in 10 ms: loud strokes are 46 dB down after 230 ms, those 24 dB under them 36 dB down after 180
+    const ring = { decayDb: Array.from({ length: 100 }, (_, i) => -2 * i), spillDb: -60, topDb: -6 };
+    const t = gateTimes(ring, true, 'snare');
+    expect(t.holdMs).toBe(230);
+    expect(hitHoldMs(t, 10 ** (-24 / 20))).toBeCloseTo(180, -1);
+    expect(hitHoldMs(t, 1)).toBe(230);
+    expect(gateTimes(ring, true, 'hat').softShorter).toBe(0);
+    expect(gateTimes(ring, false, 'snare').softShorter).toBe(0);
+    expect(gateTimes(null, true, 'snare').softShorter).toBe(0);
   });
 
   it("holds a hat's gate far longer than its ring: open strokes ring longest", () => {
