@@ -90,12 +90,13 @@ export function createHand(): Hand {
     },
     tidy(x, rate, drum, own, doubtful, debled) {
       const kind = kindOf(drum);
-      // cymbals are struck too often for a usual decay, and ring too long to have ended
-      const samples = !debled || kind === 'cymbal' ? x : kind === 'hat' ? closeFallen(x, rate, [...own, ...doubtful].sort((a, b) => a - b)) : followRing(x, rate, own);
+      const possible = [...own, ...doubtful].sort((a, b) => a - b);
+      // kicks are found to the last stroke; cymbals are struck too often for a usual decay, and ring too long to have ended
+      const samples = !debled || kind === 'cymbal' ? x : kind === 'hat' ? closeFallen(x, rate, possible) : followRing(x, rate, own, kind === 'kick' ? possible : undefined);
       if (samples !== x) x.set(samples);
       const ring = own.length ? learnRing(x, rate, drum, own, debled, ear.steps) : null;
       if (!debled || kind === 'cymbal') return ring;
-      const quiet = quietRest(x, rate, [...own, ...doubtful].sort((a, b) => a - b), ring);
+      const quiet = quietRest(x, rate, possible, ring);
       if (quiet !== x) x.set(quiet);
       return ring;
     },

@@ -16,8 +16,9 @@ const MARGIN_DB = 5;
 const SLOPE = { least: -0.02, most: -0.3 };
 /** Decay is believed down to this over the level before strokes, and never deeper than this below the peak, dB. */
 const OVER_FLOOR_DB = 9;
-/** Bands in which less than this is heard before strokes are left alone, dB under the stroke's peak. */
+/** Bands in which less than this is heard before strokes are left alone, dB under the stroke's peak; of a drum whose strokes are all known they are held to what is so much over its usual decay. */
 const CLEAN_DB = -35;
+const CLEAN_MARGIN_DB = 20;
 const DEEPEST_DB = -45;
 /** In bands where a drum hardly stands out it is believed to fall by this before the rest is carried on, dB. */
 const LEAST_DECAY_DB = -3;
@@ -28,6 +29,8 @@ const DEEPEST_GAIN = 10 ** (-60 / 20);
 interface BandRing {
   /** Level after a stroke by band, one value each HOP samples, dB against the stroke's peak in the band; 0 at the attack, never rising. Empty where little is left to take down. */
   readonly decayDb: readonly (readonly number[])[];
+  /** How far over that a stroke may lie, by band, dB. */
+  readonly marginDb: readonly number[];
 }
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
@@ -49,14 +52,15 @@ function silentFrames(f: Frames, rate: number, at: readonly number[]): number[] 
   return since.flatMap((s, i) => (s >= gone && s > 0 ? [i] : []));
 }
 
-/** How a drum rings in its mic, from what de-bleed left there; `own`: frames of its strokes, rising. */
-function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
+/** How a drum rings in its mic, from what de-bleed left there; `own`: frames of its strokes, rising; `allKnown`: whether there are no others. */
+function ringOf(f: Frames, rate: number, own: readonly number[], allKnown: boolean): BandRing {
   const at = own.map((h) => Math.min(f.count - 1, Math.round(h / HOP)));
   const clear = Math.ceil(SIZE / 2 / HOP) + 1;
   const longest = Math.round((LONGEST_S * rate) / HOP);
   const stepMs = (1000 * HOP) / rate;
   const enough = Math.min(4, Math.max(2, Math.floor(own.length / 3)));
   const silent = silentFrames(f, rate, at);
+  const marginDb = new Array<number>(f.bands).fill(MARGIN_DB);
   const decayDb = Array.from({ length: f.bands }, (_, b) => {
     const peaks = at.map((k) => db(peakOf(f, k, b)));
     const middle = quantile(peaks, 0.5);
@@ -78,32 +82,35 @@ function ringOf(f: Frames, rate: number, own: readonly number[]): BandRing {
     const before = silent.map((k) => db(f.power[k * f.bands + b]) - middle);
     const floor = before.length >= LEAST_STROKES ? quantile(before, 0.3) + OVER_FLOOR_DB : DEEPEST_DB;
     // little is left here: nothing to take down
-    if (before.length >= LEAST_STROKES && quantile(before, 0.7) < CLEAN_DB) return [];
+    if (before.length >= LEAST_STROKES && quantile(before, 0.7) < CLEAN_DB) {
+      if (!allKnown) return [];
+      marginDb[b] = CLEAN_MARGIN_DB;
+    }
     // no louder at strokes than before them: nothing of the drum is heard here once the stick has
     if (before.length >= LEAST_STROKES && quantile(before, 0.5) > -STANDS_OUT_DB) heard.length = Math.min(heard.length, Math.ceil(PEAK_MS / stepMs) + 1);
     return carriedOn(heard, Math.min(LEAST_DECAY_DB, Math.max(DEEPEST_DB, floor)), stepMs, SLOPE, longest);
   });
-  return { decayDb };
+  return { decayDb, marginDb };
 }
 
 /**
- * The mic with everything taken down that is louder than its drum can be there, by how it rings in the mic itself; `own`: frames of strokes, rising. With fewer than three
+ * The mic with everything taken down that is louder than its drum can be there, by how it rings in the mic itself; `own`: frames of strokes, rising; `possible`: doubtful ones too, of a drum of which hardly one is missed. With fewer than three
  * strokes there is nothing to tell that by: the mic comes back as it is.
  */
-export function followRing(x: Float32Array, rate: number, own: readonly number[]): Float32Array {
+export function followRing(x: Float32Array, rate: number, own: readonly number[], possible?: readonly number[]): Float32Array {
   if (own.length < LEAST_STROKES) return x;
   const f = framesOf(x, rate);
-  return masked(x, rate, own, ringOf(f, rate, own), f);
+  return masked(x, rate, possible ?? own, ringOf(f, rate, own, possible !== undefined), f);
 }
 
 function masked(x: Float32Array, rate: number, own: readonly number[], ring: BandRing, f: Frames): Float32Array {
   const { bands, count, power } = f;
   const allowed = new Float32Array(count * bands);
-  const margin = 10 ** (MARGIN_DB / 10);
+  const margin = ring.marginDb.map((v) => 10 ** (v / 10));
   for (const h of own) {
     const k = Math.min(count - 1, Math.round(h / HOP));
     for (let b = 0; b < bands; b++) {
-      const peak = peakOf(f, k, b) * margin;
+      const peak = peakOf(f, k, b) * margin[b];
       const decay = ring.decayDb[b];
       if (decay.length === 0) continue;
       for (let s = -SIZE / 2 / HOP; s < decay.length && k + s < count; s++) {
