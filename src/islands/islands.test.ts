@@ -104,5 +104,7 @@ describe('words', () => {
     expect(treatmentWords(plan, more({ closings: { a: closing, b: closing }, gaps: { c: { from: 0, to: 1 } } }))).toBe('1 gap by hand, 2 closing low-passes');
     const { slices, tail, debleed } = plan.mics['kick-out'].treatment;
     expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, tail: { ...tail, on: true }, debleed: { ...debleed, on: true } }))).toBe('de-bled, slices at hits, damped');
+    expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, debleed: { ...debleed, on: true } }), true)).toBe('de-bled, slices');
+    expect(treatmentWords(plan, more({ slices: { ...slices, on: true } }), true)).toBe('slices at hits');
   });
 });

@@ -51,7 +51,7 @@ function MicRow({ id }: { id: string }) {
       </div>
       <div className="pointer-events-none relative grid grid-cols-[1fr_auto] items-center gap-2 pl-[26px] [&_[role=slider]]:pointer-events-auto [&_button]:pointer-events-auto">
         <div className="min-w-0">
-          <span className="block truncate text-xs leading-[14px] text-ink2">{treatmentWords(plan, mic)}</span>
+          <span className="block truncate text-xs leading-[14px] text-ink2">{treatmentWords(plan, mic, true)}</span>
           <Slider.Root
             min={-30}
             max={12}

@@ -2,9 +2,9 @@ import { formatNumber } from '../../core/params/format';
 import { GATE_PARAMS, isHardGate } from '../../core/params/gateParams';
 import type { Plan, PlanMic } from '../../core/plan/plan';
 
-/** In words, what is done to a mic. */
-export function treatmentWords(plan: Plan, mic: PlanMic): string {
-  const rest = restWords(plan, mic);
+/** In words, what is done to a mic; `short`: as little as tells the kind of it, where de-bleed is named before. */
+export function treatmentWords(plan: Plan, mic: PlanMic, short = false): string {
+  const rest = restWords(plan, mic, short && mic.treatment.debleed.on);
   if (!mic.treatment.debleed.on) return rest;
   return rest === 'as is' ? 'de-bled' : `de-bled, ${rest}`;
 }
@@ -17,11 +17,11 @@ function gateWords(plan: Plan, g: PlanMic['treatment']['gate']): string {
   return key ? `opened by ${key}` : `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
 }
 
-function restWords(plan: Plan, mic: PlanMic): string {
+function restWords(plan: Plan, mic: PlanMic, short: boolean): string {
   const { gate, slices, tail, parts, gaps, closings } = mic.treatment;
   const words = [
-    slices.on && (slices.cutBy === 'hits' ? 'slices at hits' : 'slices by level'),
-    gate.on && (slices.on ? 'gate' : gateWords(plan, gate)),
+    slices.on && (short ? 'slices' : slices.cutBy === 'hits' ? 'slices at hits' : 'slices by level'),
+    gate.on && (slices.on || short ? 'gate' : gateWords(plan, gate)),
     tail.on && (slices.on || gate.on ? 'damped' : 'damped tails'),
     parts.on && 'two parts',
     counted(Object.keys(gaps).length, '1 gap by hand', 'gaps by hand'),
