@@ -4,6 +4,7 @@ import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import type { Hand } from '../core/spill/crew';
 import type { HandAnswer, HandCall } from './hand.thread';
+import { endThreadsSafely } from './threads';
 
 const METHODS = ['start', 'take', 'begin', 'round', 'finish', 'open', 'run', 'tidy', 'witness', 'seek', 'pick', 'powers', 'ownRows', 'describe', 'certainties', 'align', 'ring', 'strokeSpectra', 'reaches'] as const satisfies readonly (keyof Hand)[];
 
@@ -52,6 +53,7 @@ function startHand(file: string): { hand: Hand; stop(): Promise<number> } {
 
 /** Runs `work` with hands that are gone afterwards, whatever happens. */
 export async function withHands<T>(work: (hands: readonly Hand[]) => Promise<T>, count = Math.max(1, Math.min(8, availableParallelism())), file = handFile()): Promise<T> {
+  endThreadsSafely();
   const started = Array.from({ length: count }, () => startHand(file));
   try {
     return await work(started.map((s) => s.hand));

@@ -1,5 +1,6 @@
 /** Puts the demo recording into an empty database, by the very import that files of one's own go through. */
 import { Worker } from 'node:worker_threads';
+import { endThreadsSafely } from '../node/threads';
 import { DEMO_NAME } from '../demo/demoRecording';
 import type { Sql } from './db';
 import { startAnalysis } from './analysis';
@@ -14,6 +15,7 @@ export async function loadDemo(sql: Sql, threadFile: string): Promise<void> {
   if (seen) await deleteRecording(sql, seen.id);
   console.log('Making the demo recording (half a minute, only the first time) ...');
   const files: { file: string; bytes: Uint8Array }[] = [];
+  endThreadsSafely();
   await new Promise<void>((resolve, reject) => {
     const worker = new Worker(threadFile);
     worker.on('message', (m: { file?: string; bytes?: Uint8Array }) => {

@@ -1,9 +1,11 @@
 /** The worker threads of analysis and de-bleed as they are built: what goes over to them and comes back. */
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../../src/core/dsp/rng';
+import { analyse } from '../../src/core/hits/analyse';
 import { createHand } from '../../src/core/spill/crew';
 import { sharedSamples, withHands } from '../../src/node/hands';
 import { THREAD } from '../support/hand';
+import { shortRecording } from '../support/madeKit';
 
 const RATE = 48000;
 
@@ -33,6 +35,16 @@ describe('threads', () => {
     expect(await createHand().tidy(here, RATE, 'tom-1', own, [], true)).toEqual(far);
     expect(there).toEqual(here);
     expect(there).not.toEqual(x);
+  });
+
+  // Node.js 20 ended the process where a thread ended while it was compiled for: mostly within a hundred of these, beside other work
+  it('end in the middle of their work, again and again, and nothing else with them', async () => {
+    const roles = ['snare-top', 'overhead-left'];
+    const { audio } = shortRecording({ seconds: 2, roles });
+    for (let i = 0; i < 120; i++) {
+      const cancelled = withHands((hands) => analyse(RATE, roles, roles, (m) => audio[m], () => Promise.reject(new Error('cancelled')), undefined, hands), 2, THREAD);
+      await expect(cancelled, `time ${i}`).rejects.toThrow('cancelled');
+    }
   });
 
   it('tell what goes wrong in them by its words', async () => {

@@ -5,6 +5,7 @@
 import { availableParallelism } from 'node:os';
 import { MessageChannel } from 'node:worker_threads';
 import Piscina from 'piscina';
+import { endThreadsSafely } from '../../node/threads';
 import { toErrorData } from '../../core/errors';
 import type { Sql } from '../db';
 import { subscribe } from '../events';
@@ -22,6 +23,7 @@ export interface Runner {
 /** `threadFile` is the bundled job.thread. */
 export async function startRunner(sql: Sql, url: string, threadFile: string): Promise<Runner> {
   const threads = Math.max(1, Math.min(4, availableParallelism()));
+  endThreadsSafely();
   const pool = new Piscina({ filename: threadFile, minThreads: 0, maxThreads: threads, idleTimeout: 10_000 });
   const running = new Map<string, { abort: AbortController; attempt: number }>();
   let stopped = false;
