@@ -22,6 +22,14 @@ export function createHitKey(rate: number): HitKey {
   let ends = new Int32Array(0);
   let gains = new Float64Array(0);
   let next = 0;
+  let search = 0;
+  const reached = (i: number) => frames[i] >= search;
+  /** Writes the key of hit `k` from frame `begin` on, as far as it reaches in the `n` frames from `atFrame` on, which lie in `out` from `from` on. */
+  const hold = (k: number, begin: number, out: Float64Array, from: number, n: number, atFrame: number) => {
+    let end = ends[k] < atFrame + n ? ends[k] : atFrame + n;
+    if (k + 1 < frames.length && frames[k + 1] < end) end = frames[k + 1];
+    if (end > begin) out.fill(gains[k], from + begin - atFrame, from + end - atFrame);
+  };
   return {
     set(hits, s) {
       frames = Int32Array.from(hits, (h) => h.frame);
@@ -36,14 +44,13 @@ export function createHitKey(rate: number): HitKey {
     fill(out, from, n, atFrame) {
       out.fill(0, from, from + n);
       // mostly the next one in line; after a jump it is searched
-      if (next > 0 && frames[next - 1] >= atFrame) next = firstIndex(frames.length, (i) => frames[i] >= atFrame);
+      if (next > 0 && frames[next - 1] >= atFrame) {
+        search = atFrame;
+        next = firstIndex(frames.length, reached);
+      }
       while (next < frames.length && frames[next] < atFrame) next++;
-      const hold = (k: number, begin: number) => {
-        const end = Math.min(ends[k], atFrame + n, frames[k + 1] ?? Number.POSITIVE_INFINITY);
-        if (end > begin) out.fill(gains[k], from + begin - atFrame, from + end - atFrame);
-      };
-      if (next > 0) hold(next - 1, atFrame);
-      for (; next < frames.length && frames[next] < atFrame + n; next++) hold(next, frames[next]);
+      if (next > 0) hold(next - 1, atFrame, out, from, n, atFrame);
+      for (; next < frames.length && frames[next] < atFrame + n; next++) hold(next, frames[next], out, from, n, atFrame);
     },
   };
 }
