@@ -26,8 +26,7 @@ export function createHitKey(rate: number): HitKey {
   const reached = (i: number) => frames[i] >= search;
   /** Writes the key of hit `k` from frame `begin` on, as far as it reaches in the `n` frames from `atFrame` on, which lie in `out` from `from` on. */
   const hold = (k: number, begin: number, out: Float64Array, from: number, n: number, atFrame: number) => {
-    let end = ends[k] < atFrame + n ? ends[k] : atFrame + n;
-    if (k + 1 < frames.length && frames[k + 1] < end) end = frames[k + 1];
+    const end = Math.min(ends[k], atFrame + n, k + 1 < frames.length ? frames[k + 1] : Number.POSITIVE_INFINITY);
     if (end > begin) out.fill(gains[k], from + begin - atFrame, from + end - atFrame);
   };
   return {
