@@ -4,8 +4,11 @@ import { join } from 'node:path';
 import { deserialize, serialize } from 'node:v8';
 import { openFolder } from '../cli/wavFile';
 import { createHitKernels } from '../core/kernels/hitKernels';
+import type { Networks } from '../core/hits/detectHits';
+import { createEar } from '../core/hits/ears';
 import { type NetworkName, type NetworkSet, type Track, firstPass, judge, secondPass } from '../core/hits/passes';
 import { type Song, readSong } from '../core/hits/song';
+import { thirdPass } from '../core/hits/thirdPass';
 
 export interface LabelledSet {
   name: string;
@@ -55,6 +58,14 @@ const readKit = (folder: string) => JSON.parse(readFileSync(join(folder, 'kit.js
 /** Times of a made recording's strokes by drum, as truthOf tells them. */
 export const readTruth = (folder: string): Record<string, number[]> => Object.fromEntries(Object.entries(truthOf(folder, readKit(folder))).map(([d, list]) => [d, list.map((h) => h.time)]));
 
+async function readMic(files: Awaited<ReturnType<typeof openFolder>>, folder: string, kit: Kit, mic: number): Promise<Float32Array> {
+  const f = files.find((x) => x.name === kit.mics[mic].file);
+  if (!f) throw new Error(`${folder}: no ${kit.mics[mic].file}`);
+  const x = new Float32Array(f.info.frames);
+  await f.reader(0).read(0, x);
+  return x;
+}
+
 /** The song of a recording, from the cache where there is one, and its truth. */
 export async function readMade(folder: string): Promise<{ song: Song; truth: Truth }> {
   const kit = readKit(folder);
@@ -63,14 +74,7 @@ export async function readMade(folder: string): Promise<{ song: Song; truth: Tru
   if (existsSync(path)) song = { ...deserialize(readFileSync(path)), kernels: createHitKernels() };
   else {
     const files = await openFolder(folder);
-    const read = async (i: number) => {
-      const f = files.find((x) => x.name === kit.mics[i].file);
-      if (!f) throw new Error(`${folder}: no ${kit.mics[i].file}`);
-      const x = new Float32Array(f.info.frames);
-      await f.reader(0).read(0, x);
-      return x;
-    };
-    song = await readSong(kit.rate, kit.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') })), read);
+    song = await readSong(kit.rate, kit.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') })), (i) => readMic(files, folder, kit, i));
     await Promise.all(files.map((f) => f.close()));
     writeFileSync(path, serialize({ ...song, kernels: null }));
   }
@@ -82,12 +86,25 @@ export async function labelled(folder: string, first: NetworkSet | null): Promis
   const { song, truth } = await readMade(folder);
   const pass = await firstPass(song);
   const tracks: readonly Track[] = first ? await secondPass(song, pass, await judge(pass.tracks, first)) : pass.tracks;
-  return tracks.map((t) => {
-    const mine = truth[t.drum] ?? [];
-    const times = mine.map((h) => h.time);
-    return {
-      name: folder, drum: t.drum, kind: t.network, time: t.source.heard, features: t.described.features, count: t.described.count,
-      label: label(times, t.source.heard, t.network === 'kick' ? 0.015 : 0.01), truth: times, strength: mine.map((h) => h.strength),
-    };
-  });
+  return tracks.map((t) => setOf(folder, t.drum, t.network, t.source.heard, t.described.features, t.described.count, truth));
+}
+
+/** Features and labels of cymbals in the third pass, by networks of the first two. */
+export async function labelledThird(folder: string, networks: Networks): Promise<LabelledSet[]> {
+  const { song, truth } = await readMade(folder);
+  const files = await openFolder(folder);
+  try {
+    const pass = await firstPass(song);
+    const second = await secondPass(song, pass, await judge(pass.tracks, networks.first));
+    const third = await thirdPass(song, second, await judge(second, networks.second), (i) => readMic(files, folder, readKit(folder), i), [createEar()]);
+    return (third ?? []).flatMap((t) => (t.features ? [setOf(folder, t.drum, t.network, t.heard, t.features, t.count, truth)] : []));
+  } finally {
+    await Promise.all(files.map((f) => f.close()));
+  }
+}
+
+function setOf(name: string, drum: string, kind: NetworkName, time: Float64Array, features: Float32Array, count: number, truth: Truth): LabelledSet {
+  const mine = truth[drum] ?? [];
+  const times = mine.map((h) => h.time);
+  return { name, drum, kind, time, features, count, label: label(times, time, kind === 'kick' ? 0.015 : 0.01), truth: times, strength: mine.map((h) => h.strength) };
 }

@@ -81,3 +81,20 @@ export function average(list: readonly Network[]): Network {
     b2: list.reduce((s, x) => s + x.b2 / k, 0),
   };
 }
+
+/** Rows and labels of sets as one; what is labelled neither is left out. */
+export function examplesOf(sets: readonly { readonly count: number; readonly features: Float32Array; readonly label: readonly number[] }[]): Examples {
+  const rows = sets.reduce((n, s) => n + s.label.filter((v) => v >= 0).length, 0);
+  const inputs = sets[0].count;
+  const x = new Float64Array(rows * inputs);
+  const y = new Float64Array(rows);
+  let at = 0;
+  for (const s of sets) {
+    s.label.forEach((v, i) => {
+      if (v < 0) return;
+      y[at] = v;
+      x.set(s.features.subarray(i * inputs, (i + 1) * inputs), at++ * inputs);
+    });
+  }
+  return { x, y, inputs };
+}

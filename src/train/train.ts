@@ -1,7 +1,7 @@
 /**
  * npm run train -- FOLDER OUT: learns the networks of core/hits/weights.json from made recordings (subfolders of FOLDER) and writes them to OUT. Those of the
  * second pass learn from what first-pass networks say that were trained on the other half of the recordings. Works on two processes; keeps songs beside the
- * recordings. Recordings used for judging must not lie in FOLDER.
+ * recordings.  Recordings used for judging must not lie in FOLDER. The third pass learns afterwards, from others (cymbals.ts).
  */
 import { fork } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
@@ -11,28 +11,12 @@ import { deserialize, serialize } from 'node:v8';
 import type { Network } from '../core/hits/classify';
 import type { NetworkName, NetworkSet } from '../core/hits/passes';
 import { type LabelledSet, labelled } from './dataset';
-import { average, train } from './network';
+import { average, examplesOf, train } from './network';
 
 const KINDS: readonly NetworkName[] = ['kick', 'snare', 'hat', 'tom', 'crash', 'ride'];
 const PROCESSES = 2;
 
 type Job = { kind: 'features'; folder: string; first: string | null; out: string } | { kind: 'fit'; network: NetworkName; sets: string[]; starts: number; out: string };
-
-function examples(sets: readonly LabelledSet[]) {
-  const rows = sets.reduce((n, s) => n + s.label.filter((v) => v >= 0).length, 0);
-  const inputs = sets[0].count;
-  const x = new Float64Array(rows * inputs);
-  const y = new Float64Array(rows);
-  let at = 0;
-  for (const s of sets) {
-    s.label.forEach((v, i) => {
-      if (v < 0) return;
-      y[at] = v;
-      x.set(s.features.subarray(i * inputs, (i + 1) * inputs), at++ * inputs);
-    });
-  }
-  return { x, y, inputs };
-}
 
 async function work(job: Job): Promise<void> {
   if (job.kind === 'features') {
@@ -41,7 +25,7 @@ async function work(job: Job): Promise<void> {
     return;
   }
   const sets = job.sets.flatMap((p) => (deserialize(readFileSync(p)) as LabelledSet[]).filter((s) => s.kind === job.network));
-  const e = examples(sets);
+  const e = examplesOf(sets);
   const net = average(Array.from({ length: job.starts }, (_, k) => train(e, { hidden: 14, epochs: 32, seed: 11 + k, decay: 0.02 })));
   writeFileSync(job.out, JSON.stringify(net));
 }
@@ -87,7 +71,7 @@ async function main() {
     });
     await inParallel(names.map((n, i) => ({ kind: 'features', folder: join(folder, n), first: join(temp, `half-${1 - (i % 2)}.json`), out: setFile(2, i) })), 'features of the second pass');
     const [second] = await learn('networks of the second pass', [{ name: 'second', sets: names.map((_, i) => setFile(2, i)), starts: 4 }]);
-    writeFileSync(out, `${JSON.stringify({ first, second })}\n`);
+    writeFileSync(out, `${JSON.stringify({ first, second, third: {} })}\n`);
   } finally {
     rmSync(temp, { recursive: true, force: true });
   }

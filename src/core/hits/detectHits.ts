@@ -1,11 +1,12 @@
 /**
  * Every stroke of every drum, from all mics together: candidates in each drum's own mic, patterns learnt blindly from the recording, every
- * candidate explained as a mix of drums, certainty from how much better that goes with the drum than without it, in two passes.
+ * candidate explained as a mix of drums, certainty from how much better that goes with the drum than without it, in two passes; a third for cymbals.
  */
 import { choose } from './classify';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { CYMBALS, type Song, type SongMic, readSong } from './song';
+import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
   /** Arrival of the attack at the drum's first own mic (or the first overhead), seconds. */
@@ -30,12 +31,16 @@ export const ENOUGH_MICS = 3;
 const FEW_MICS = 0.6;
 /** Crash and ride struck together are both this certain. */
 const BOTH = 0.7;
+/** Cymbals rise slowly in overheads; what is told of them is so much earlier than where the rise is found, seconds. */
+const RISES_S = 0.0007;
 /** Nearer than this on one drum is the same stroke, seconds. */
 const SAME_S = 0.008;
 
 export interface Networks {
   readonly first: NetworkSet;
   readonly second: NetworkSet;
+  /** Of crash and ride. */
+  readonly third: NetworkSet;
 }
 
 /** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work. */
@@ -51,14 +56,18 @@ export async function detectHits(
   const drums: Record<string, FoundHit[]> = Object.fromEntries(song.drums.map((d) => [d, []]));
   // what the second pass does not look at is nobody's
   first.tracks.forEach((t, k) => {
-    if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(t, guess[k].map((c) => SPILL_SHARE * c));
+    if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(toldBy(t), guess[k].map((c) => SPILL_SHARE * c));
   });
   const certainty = await judge(second, networks.second, ears);
+  const far = second.filter((t) => t.source.drum === CYMBALS);
+  const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0 }));
   second.forEach((t, k) => {
-    const far = t.source.drum === CYMBALS;
+    if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believable(certainty[k]) ? certainty[k] : certainty[k].map((c) => SPILL_SHARE * c));
+  });
+  const thought = await judgeFar(third, networks.third, ears);
+  third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
-    const mine = certainty[k].map((c, i) => (far && c < BOTH && second.some((o, j) => j !== k && o.source === t.source && (certainty[j][i] > c || (certainty[j][i] === c && j < k))) ? 0 : c));
-    drums[t.drum] = hitsOf(t, far || believable(mine) ? mine : mine.map((c) => SPILL_SHARE * c));
+    drums[t.drum] = hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c)));
   });
   // with one or two mics another drum's stroke is as good as an own one: found, but left for a person to judge
   if (mics.length < ENOUGH_MICS) for (const d of Object.keys(drums)) drums[d] = drums[d].map((h) => ({ ...h, certainty: FEW_MICS * h.certainty }));
@@ -87,7 +96,16 @@ function apart(list: readonly FoundHit[]): FoundHit[] {
   return out;
 }
 
-const hitsOf = (t: Track, certainty: Float64Array): FoundHit[] =>
-  choose(t.source.time, certainty, LEAST_CERTAIN).map((i) => ({ time: t.source.heard[i], strength: Math.min(1, 10 ** (t.described.levelDb[i] / 20)), certainty: certainty[i] }));
+/** What is told of a drum's candidates. */
+interface Told {
+  readonly time: Float64Array;
+  readonly heard: Float64Array;
+  readonly levelDb: Float64Array;
+}
+
+const toldBy = (t: Track): Told => ({ time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb });
+
+const hitsOf = (t: Told, certainty: Float64Array): FoundHit[] =>
+  choose(t.time, certainty, LEAST_CERTAIN).map((i) => ({ time: t.heard[i], strength: Math.min(1, 10 ** (t.levelDb[i] / 20)), certainty: certainty[i] }));
 
 export { CYMBALS, THRESHOLD };

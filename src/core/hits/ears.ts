@@ -8,7 +8,8 @@ import { type Reach, type ReachingDrum, reachesOf, strokeSpectra } from '../spil
 import { alignAttacks } from './alignAttacks';
 import { type BandFilter, type BandSteps, type Candidates, bandSteps, findCandidates, onlyCandidates } from './candidates';
 import { type Network, certainties } from './classify';
-import { readSpectra } from './eventSpectra';
+import { type Grain, readSpectra } from './eventSpectra';
+import { type FineEvidence, type Known, type Moments, fineEvidence } from './fineLook';
 import { type Described, describe } from './features';
 import { ATTACK_BAND, BANDS, type Kind, RISES_IN, SWELL_S, ownBands } from './kinds';
 import type { Patterns } from './mixture';
@@ -25,8 +26,9 @@ export interface Ear {
   seek(x: Float32Array, rate: number, kind: Kind, far?: boolean): Soon<Candidates>;
   /** Refined times of rough ones, seconds. */
   pick(x: Float32Array, rate: number, times: Float64Array, kind: Kind): Soon<Float64Array>;
-  /** Powers by band after and before the times of each list, in one mic. */
-  powers(x: Float32Array, rate: number, times: readonly Float64Array[]): Soon<Float32Array[]>;
+  /** Powers by band after and before the times of each list, in one mic; coarse ones unless another grain is given. */
+  powers(x: Float32Array, rate: number, times: readonly Float64Array[], grain?: Grain): Soon<Float32Array[]>;
+  fineEvidence(m: Moments, known: readonly Known[], drums: readonly string[]): Soon<(FineEvidence | null)[]>;
   /** What a drum alone added at those of its candidates that it dominates. */
   ownRows(song: SongView, s: Source, patterns: Patterns, leastGain: number): Soon<Float32Array[]>;
   describe(song: SongView, s: Source, patterns: Patterns, drum: string): Soon<Described>;
@@ -87,10 +89,11 @@ export function createEar(): Ear & { readonly steps: BandSteps } {
       return far ? all : loudEnough(all, kernels(), rate, kind);
     },
     pick: (x, rate, times, kind) => pickOnsets(x, rate, times, ATTACK_BAND[kind], 0, filter),
-    powers(x, rate, times) {
+    powers(x, rate, times, grain) {
       kernels().load(x);
-      return times.map((t) => readSpectra(kernels(), rate, t));
+      return times.map((t) => readSpectra(kernels(), rate, t, grain));
     },
+    fineEvidence: (m, known, drums) => fineEvidence(kernels(), m, known, drums),
     ownRows: (song, s, patterns, leastGain) => ownRows({ ...song, kernels: kernels() }, s, patterns, leastGain),
     describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),
     certainties,

@@ -1,5 +1,5 @@
 /**
- * The finding of hits in two passes. The first knows of each drum only what its own patterns explain, learnt blindly. The second learns the patterns anew from
+ * The first two passes of the finding of hits. The first knows of each drum only what its own patterns explain, learnt blindly. The second learns the patterns anew from
  * the strokes that the first is sure of, crash and ride each for itself, and knows what the first thought of every other drum at the same moment: a
  * tom's stroke that a neighbouring tom's mic hears too goes to the tom that explains it better.
  */
@@ -127,6 +127,16 @@ const BEAT = 2;
  * commonest distances away, 0 to 3), and how common the commonest distance is among strokes.
  */
 export function beatOf(known: readonly number[]): (at: number) => readonly [number, number] {
+  const { lags, common } = rhythmOf(known);
+  const struck = (at: number) => {
+    const i = firstIndex(known.length, (k) => known[k] >= at - IN_TIME_S);
+    return i < known.length && known[i] <= at + IN_TIME_S ? 1 : 0;
+  };
+  return (at) => [Math.max(0, ...lags.map((l) => struck(at - l) + struck(at + l) + 0.5 * (struck(at - 2 * l) + struck(at + 2 * l)))), common];
+}
+
+/** The three commonest distances between strokes (seconds, rising), commonest first, and how common the first is among them. */
+export function rhythmOf(known: readonly number[]): { readonly lags: readonly number[]; readonly common: number } {
   const bins = new Float64Array(Math.ceil(LONGEST_S / BIN_S) + 2);
   known.forEach((a, i) => {
     for (let j = i + 1; j < known.length && known[j] - a < LONGEST_S; j++) if (known[j] - a > SHORTEST_S) bins[Math.round((known[j] - a) / BIN_S)]++;
@@ -135,12 +145,7 @@ export function beatOf(known: readonly number[]): (at: number) => readonly [numb
   const lags: number[] = [];
   const order = Array.from(bins.keys()).sort((a, b) => near(b) - near(a));
   for (const b of order) if (lags.length < LAGS && near(b) > 1 && lags.every((l) => Math.abs(l - b * BIN_S) > 4 * BIN_S)) lags.push(b * BIN_S);
-  const struck = (at: number) => {
-    const i = firstIndex(known.length, (k) => known[k] >= at - IN_TIME_S);
-    return i < known.length && known[i] <= at + IN_TIME_S ? 1 : 0;
-  };
-  const common = known.length > 2 ? Math.min(1, near(order[0]) / known.length) : 0;
-  return (at) => [Math.max(0, ...lags.map((l) => struck(at - l) + struck(at + l) + 0.5 * (struck(at - 2 * l) + struck(at + 2 * l)))), common];
+  return { lags, common: known.length > 2 ? Math.min(1, near(order[0]) / known.length) : 0 };
 }
 
 const KINDS: readonly Kind[] = ['kick', 'snare', 'hat', 'tom', 'cymbal'];
@@ -150,7 +155,7 @@ const MORE = 3 + KINDS.length + 1;
 const SAME_S = 0.008;
 const NEAR_S = 0.022;
 const LEAST_LOGIT = -6;
-const logit = (c: number) => Math.min(6, Math.max(LEAST_LOGIT, Math.log((c + 1e-9) / (1 - c + 1e-9))));
+export const logit = (c: number) => Math.min(6, Math.max(LEAST_LOGIT, Math.log((c + 1e-9) / (1 - c + 1e-9))));
 
 /** Certainties of tracks by networks; none for those without one. */
 export const judge = (tracks: readonly Track[], networks: NetworkSet, ears: readonly Ear[] = [createEar()]): Promise<Float64Array[]> =>
