@@ -154,6 +154,16 @@ describe('PCM', () => {
     expect(back).toEqual(f);
   });
 
+  it('24 bits are the same wherever they lie in memory', () => {
+    const all = Uint8Array.from({ length: 330 }, (_, i) => (i * 173 + 11) & 255);
+    for (const from of [0, 1, 2, 3, 4, 6]) {
+      const bytes = all.subarray(from, from + 309);
+      const x = new Float32Array(103);
+      expect(decodeChannel(bytes, 'pcm24', 1, 0, x)).toBe(103);
+      for (let i = 0; i < 103; i++) expect(x[i]).toBe((((bytes[3 * i] << 8) | (bytes[3 * i + 1] << 16) | (bytes[3 * i + 2] << 24)) >> 8) / 8388608);
+    }
+  });
+
   it('takes channels apart and together', () => {
     const [l, r] = [Float32Array.from([0.5, -0.25]), Float32Array.from([-1, 0.125])];
     const bytes = createEncoder('pcm24', 1).encode([l, r]);

@@ -21,9 +21,23 @@ export function decodeChannel(bytes: Uint8Array, encoding: Encoding, channels: n
     case 'pcm16':
       for (let i = 0; i < n; i++, j += stride) out[i] = ((bytes[j] | (bytes[j + 1] << 8)) << 16 >> 16) / 32768;
       break;
-    case 'pcm24':
-      for (let i = 0; i < n; i++, j += stride) out[i] = (((bytes[j] << 8) | (bytes[j + 1] << 16) | (bytes[j + 2] << 24)) >> 8) / 8388608;
+    case 'pcm24': {
+      // most files by far: four samples from three words
+      const quick = channels === 1 && bytes.byteOffset % 4 === 0 ? n & ~3 : 0;
+      const words = new Int32Array(bytes.buffer, quick ? bytes.byteOffset : 0, (quick / 4) * 3);
+      for (let i = 0, k = 0; i < quick; i += 4, k += 3) {
+        const a = words[k];
+        const b = words[k + 1];
+        const c = words[k + 2];
+        out[i] = ((a << 8) >> 8) / 8388608;
+        out[i + 1] = ((((a >>> 16) & 0xff00) | (b << 16)) >> 8) / 8388608;
+        out[i + 2] = ((((b >>> 8) & 0xffff00) | (c << 24)) >> 8) / 8388608;
+        out[i + 3] = (c >> 8) / 8388608;
+      }
+      j += quick * stride;
+      for (let i = quick; i < n; i++, j += stride) out[i] = (((bytes[j] << 8) | (bytes[j + 1] << 16) | (bytes[j + 2] << 24)) >> 8) / 8388608;
       break;
+    }
     case 'pcm32':
       for (let i = 0; i < n; i++, j += stride) out[i] = (bytes[j] | (bytes[j + 1] << 8) | (bytes[j + 2] << 16) | (bytes[j + 3] << 24)) / 2147483648;
       break;

@@ -70,27 +70,38 @@ export async function thirdPass(
   const names = far.map((f) => f.t.drum);
   const sure = sureStrokes(tracks, certainty, places, names);
   if (!far.some((f) => (sure.get(f.t.drum)?.length ?? 0) >= LEAST_KNOWN)) return null;
+  // asked for twice
   const readOne = oneByOne(read);
-  /** Fine spectra at times, after and before, of all overheads. */
-  const spectra = async (times: Float64Array): Promise<Moments> => {
-    const parts = await shareOut(ears, song.overheads.map((m) => async (ear: Ear) => (await ear.powers(await readOne(m), song.rate, [times], FINE))[0]));
+  const audio = song.overheads.map((m) => {
+    const x = readOne(m);
+    // one that fails while another is waited for is told where it is used
+    x.catch(() => {});
+    return x;
+  });
+  /** Fine spectra at each list of times, after and before, of all overheads. */
+  const spectra = async (lists: readonly Float64Array[]): Promise<Moments[]> => {
+    const parts = await shareOut(ears, audio.map((x) => async (ear: Ear) => ear.powers(await x, song.rate, lists, FINE)));
     const bands = FINE.edges.length - 1;
     const cells = bands * parts.length;
-    const [after, before] = [new Float32Array(times.length * cells), new Float32Array(times.length * cells)];
-    parts.forEach((p, k) => {
-      for (let i = 0; i < times.length; i++) {
-        after.set(p.subarray(2 * i * bands, (2 * i + 1) * bands), i * cells + k * bands);
-        before.set(p.subarray((2 * i + 1) * bands, (2 * i + 2) * bands), i * cells + k * bands);
-      }
+    return lists.map((times, l) => {
+      const [after, before] = [new Float32Array(times.length * cells), new Float32Array(times.length * cells)];
+      parts.forEach((p, k) => {
+        for (let i = 0; i < times.length; i++) {
+          after.set(p[l].subarray(2 * i * bands, (2 * i + 1) * bands), i * cells + k * bands);
+          before.set(p[l].subarray((2 * i + 1) * bands, (2 * i + 2) * bands), i * cells + k * bands);
+        }
+      });
+      return withFloor({ cells, after, before });
     });
-    return withFloor({ cells, after, before });
   };
-  for (const [k, { t }] of far.entries()) {
+  const inTime = far.flatMap(({ t }, k) => {
     const known = sure.get(t.drum) ?? [];
-    const inTime = known.length < LEAST_KNOWN ? [] : expected(struck(places, k));
-    if (inTime.length === 0) continue;
-    const m = await spectra(Float64Array.from([...known, ...inTime]));
-    for (const time of peaks(m, known.length, inTime)) {
+    const moments = known.length < LEAST_KNOWN ? [] : expected(struck(places, k));
+    return moments.length ? [{ known, moments }] : [];
+  });
+  const heardInTime = inTime.length ? await spectra(inTime.map((e) => Float64Array.from([...e.known, ...e.moments]))) : [];
+  for (const [k, e] of inTime.entries()) {
+    for (const time of peaks(heardInTime[k], e.known.length, e.moments)) {
       if (places.every((p) => Math.abs(p.time - time) >= SAME_S)) places.push({ time, heard: time, novelty: 0, certainty: far.map(() => 0), levelDb: far.map(() => Number.NaN) });
     }
   }
@@ -101,8 +112,7 @@ export async function thirdPass(
     known.push({ drum, at: list.map((_, i) => times.length + i) });
     times.push(...list);
   }
-  const soon = await spectra(Float64Array.from(times));
-  const late = await spectra(Float64Array.from(times, (t) => t + LATER_S));
+  const [soon, late] = await spectra([Float64Array.from(times), Float64Array.from(times, (t) => t + LATER_S)]);
   const looks = await shareOut(ears, [soon, { ...late, before: soon.before }].map((m) => (ear: Ear) => ear.fineEvidence(m, known, names)));
   const beside = tracks.flatMap((t, k) => (OTHERS.includes(t.source.kind) ? [{ kind: OTHERS.indexOf(t.source.kind), time: t.source.time, certainty: certainty[k] }] : []));
   return far.map(({ t }, k) => {
@@ -224,12 +234,16 @@ function peaks(m: Moments, from: number, times: readonly number[]): number[] {
   return out;
 }
 
+/** Moments that tell what is always there. */
+const ENOUGH_FOR_FLOOR = 1000;
+
 /** The moments with what is always there added to every cell, so that silence does not rise. */
 function withFloor(m: Moments): Moments {
   const n = m.after.length / m.cells;
+  const every = Math.max(1, Math.floor(n / ENOUGH_FOR_FLOOR));
   const [after, before] = [m.after.slice(), m.before.slice()];
   for (let f = 0; f < m.cells; f++) {
-    const floor = quantile(Float64Array.from({ length: n }, (_, i) => m.before[i * m.cells + f]), 0.02) + 1e-14;
+    const floor = quantile(Float64Array.from({ length: Math.ceil(n / every) }, (_, i) => m.before[i * every * m.cells + f]), 0.02) + 1e-14;
     for (let i = f; i < after.length; i += m.cells) {
       after[i] += floor;
       before[i] += floor;
