@@ -46,7 +46,7 @@ describe('band powers', () => {
 });
 
 describe('the band filter', () => {
-  it.each([[48000, 30, 160], [44100, 400, 12000], [96000, 2000, 14000]])('is that of two double-precision filters in series, also where its stretches meet: %i Hz, %i to %i', (rate, low, high) => {
+  it.each([[48000, 30, 160], [44100, 400, 12000], [96000, 2000, 14000], [96000, 30, 160], [192000, 30, 160]])('is that of two double-precision filters in series, also where its stretches meet: %i Hz, %i to %i', (rate, low, high) => {
     const k = createHitKernels();
     const x = noise(50_001, 5);
     k.load(x);
@@ -80,7 +80,7 @@ describe('the band filter', () => {
   it('refuses a band that reaches further back than what is kept before a mic', () => {
     const k = createHitKernels();
     k.load(noise(1000, 6));
-    expect(() => k.bandPass(RATE, 10, 100)).toThrow(RangeError);
+    expect(() => k.bandPass(RATE, 4, 100)).toThrow(RangeError);
   });
 });
 

@@ -63,6 +63,8 @@ export interface HitKernels {
 }
 
 const LANES = 8;
+/** Silence before and after a mic, samples: 30 Hz are forgotten in it up to 245 kHz, and the longest window fits. */
+const PAD = 32768;
 /** Periods of its corner after which a high-pass of second order has forgotten what was before: 150 dB down. */
 const FORGOTTEN = 4;
 
@@ -95,7 +97,7 @@ export function createHitKernels(): HitKernels {
   };
   return {
     load(x) {
-      pad = 8192;
+      pad = PAD;
       frames = x.length;
       e.reset();
       const p = e.alloc((frames + 2 * pad) * 4);

@@ -12,9 +12,9 @@ export function treatmentWords(plan: Plan, mic: PlanMic, short = false): string 
 const counted = (n: number, one: string, many: string) => (n === 0 ? '' : n === 1 ? one : `${n} ${many}`);
 
 function gateWords(plan: Plan, g: PlanMic['treatment']['gate']): string {
-  if (g.keyBy === 'hits') return 'by its hits';
+  if (g.keyBy === 'hits') return 'gate by hits';
   const key = g.keyFrom ? plan.mics[g.keyFrom]?.name : null;
-  return key ? `opened by ${key}` : `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
+  return key ? `gate opened by ${key}` : `${isHardGate(g) ? 'gate' : 'expander'} ${formatNumber(GATE_PARAMS.thresholdDb, g.thresholdDb)}`;
 }
 
 function restWords(plan: Plan, mic: PlanMic, short: boolean): string {
