@@ -34,6 +34,8 @@ const NOTE_WIDTH = 1.35;
 const EVALUATED_DB = 15;
 const OVER_FLOOR_DB = 6;
 const DEEPEST_DB = -45;
+/** De-bled kicks are heard deeper; one that dips at 45 dB and comes back would be cut at the dip. */
+const DEEPEST_KICK_DB = -50;
 /** In raw mics, toms ring along with kick and snare in fills: more of what holds their note up late is not their own stroke's. */
 const OVER_FLOOR_TOM_DB = 12;
 /** How long ago the stroke before must be for the level before a stroke to be without it, ms: the longest that enough strokes allow. */
@@ -43,6 +45,8 @@ const RELAXED = 0.85;
 const QUANTILE = 0.4;
 /** Where the others are gone, the middle. */
 const DEBLED_QUANTILE = 0.5;
+/** A de-bled snare's level dips and comes back, as its heads beat and its wires answer: what comes back within this time has not fallen, ms. On kicks and toms it only held gates open. */
+const BEAT_MS = 60;
 /** Slopes of a ring's end that are believed, dB per ms. */
 const SLOPE = { least: -0.03, most: -0.12 };
 /** Toms fall quickly first and then more slowly: what cannot be heard of a de-bled one any more rings on no shorter than 0.86 s by its 60 dB. */
@@ -92,13 +96,15 @@ export function learnRing(x: Float32Array, rate: number, drum: string, own: read
     }
   });
   const enough = Math.min(4, Math.max(2, Math.floor(own.length / 3)));
+  const levels: number[] = [];
+  for (let s = 0; s < steps.length && steps[s].length >= enough; s++) levels.push(s * STEP_MS <= PEAK_MS ? 0 : quantile(steps[s], debled ? DEBLED_QUANTILE : QUANTILE));
   const heard: number[] = [];
-  for (let s = 0; s < steps.length && steps[s].length >= enough; s++) {
-    const v = s * STEP_MS <= PEAK_MS ? 0 : quantile(steps[s], debled ? DEBLED_QUANTILE : QUANTILE);
+  levels.forEach((_, s) => {
+    const v = debled && kind === 'snare' ? Math.max(...levels.slice(s, s + BEAT_MS / STEP_MS)) : levels[s];
     heard.push(Math.min(v, heard[s - 1] ?? 0));
-  }
+  });
   const usual = quantile(fullPeaks.filter((_, i) => peaks[i] >= middle), 0.5);
-  const decay = carriedOn(heard, Math.min(-12, Math.max(DEEPEST_DB, quietBefore(env, at) - usual + (tom && !debled ? OVER_FLOOR_TOM_DB : OVER_FLOOR_DB))), STEP_MS, tom && debled ? { ...SLOPE, most: TOM_MOST } : SLOPE);
+  const decay = carriedOn(heard, Math.min(-12, Math.max(debled && kind === 'kick' ? DEEPEST_KICK_DB : DEEPEST_DB, quietBefore(env, at) - usual + (tom && !debled ? OVER_FLOOR_TOM_DB : OVER_FLOOR_DB))), STEP_MS, tom && debled ? { ...SLOPE, most: TOM_MOST } : SLOPE);
   const loudest = quantile(fullPeaks, 0.98);
   return { decayDb: decay.map((v) => Number(v.toFixed(2))), spillDb: Number(Math.min(0, spillOf(full, at, peaks.map((p) => p - top), decay) - loudest).toFixed(2)), topDb: Number(loudest.toFixed(2)) };
 }
