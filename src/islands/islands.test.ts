@@ -97,7 +97,7 @@ describe('words', () => {
     expect(treatmentWords(plan, mic({}))).toBe('as is');
     expect(treatmentWords(plan, mic({ on: true, thresholdDb: -24 }))).toBe('gate −24.0 dB');
     expect(treatmentWords(plan, mic({ on: true, ratio: 3 }))).toBe('expander −30.0 dB');
-    expect(treatmentWords(plan, mic({ on: true, keyFrom: 'kick-in' }))).toBe('opened by Kick in');
+    expect(treatmentWords(plan, mic({ on: true, keyFrom: 'kick-in' }))).toBe('gate opened by Kick in');
     const more = (patch: object) => ({ ...plan.mics['kick-out'], treatment: { ...plan.mics['kick-out'].treatment, ...patch } });
     const closing = { from: 0, to: 1, endHz: 1000 };
     expect(treatmentWords(plan, more({ closings: { a: closing } }))).toBe('closing low-pass');
