@@ -60,7 +60,8 @@ async function main() {
   try {
     await listen(wanted);
   } catch (e) {
-    if ((e as { code?: string }).code !== 'EADDRINUSE' || process.env.PORT) throw e;
+    if ((e as { code?: string }).code !== 'EADDRINUSE') throw e;
+    if (process.env.PORT) throw new Error(`Port ${wanted} is taken: stop what uses it, or choose another PORT.`);
     await listen(0);
   }
   const address = server.address();

@@ -66,7 +66,7 @@ export function DebleedJob() {
   const running = job?.state === 'queued' || job?.state === 'running';
   return (
     <>
-      {any && view && !view.fresh && !running && <p className="pt-1 text-sm text-doubt">Files or roles changed since it was computed.</p>}
+      {any && view && !view.fresh && !running && <p className="pt-1 text-sm text-doubt">Files, roles or the program changed since it was computed.</p>}
       {job?.state === 'failed' && (
         <p role="alert" className="pt-1 text-sm text-hand">
           It failed: {job.error?.message}

@@ -78,7 +78,7 @@ export function Hits() {
               <progress aria-label="Analysis" max={1} value={job?.progress ?? 0} className="h-1.5 w-24" /> {Math.round(100 * (job?.progress ?? 0))} %
             </span>
           )}
-          {analysis && !analysis.fresh && have && !running && <span className="text-sm text-doubt">Files or roles changed since.</span>}
+          {analysis && !analysis.fresh && have && !running && <span className="text-sm text-doubt">Files, roles or the program changed since.</span>}
           <button type="button" className="btn" onClick={() => opener.current?.click()} title="Adds the strokes of a Standard MIDI File, by percussion key or track name">
             <FileMusic aria-hidden="true" size={15} /> From MIDI
           </button>
