@@ -61,6 +61,7 @@ export async function detectHits(
   const certainty = await judge(second, networks.second, ears);
   const far = second.filter((t) => t.source.drum === CYMBALS);
   const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0 }));
+  await progress(0.98);
   second.forEach((t, k) => {
     if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believable(certainty[k]) ? certainty[k] : certainty[k].map((c) => SPILL_SHARE * c));
   });
