@@ -9,7 +9,8 @@ import { closeFallen } from './closeFallen';
 import { type Candidate, witness } from './judgeAgain';
 import { quietRest } from './quietRest';
 import { followRing } from './ringMask';
-import { BLOCK, type Separator, type Target, createSeparator } from './separate';
+import { ringsAlong } from './ringAlong';
+import { BLOCK, type Separator, type Target, createSeparator, leadOf } from './separate';
 import { BINS, HOP, createTransform, framesOf } from './transform';
 
 /** What does the work: it learns its share of the bins, separates stretches, tidies mics, and is an ear besides. */
@@ -21,6 +22,9 @@ export interface Hand extends Ear {
   /** Takes in what all hands heard, then goes round once. */
   round(all: Leakage): Promise<Leakage> | Leakage;
   /** The model with the values of its own bins, zero elsewhere. */
+  takeAlong(): Promise<Leakage> | Leakage;
+  roundLow(all: Leakage): Promise<Leakage> | Leakage;
+  settleAlong(all: Leakage): Promise<void> | void;
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
   open(model: DebleedModel, hits: readonly (readonly number[])[]): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
@@ -73,6 +77,12 @@ export function createHand(): Hand {
     round(all) {
       learning().cap(all);
       return learning().refine();
+    },
+    takeAlong: () => learning().takeAlong(),
+    settleAlong: (all) => learning().settleAlong(all),
+    roundLow(all) {
+      learning().capLow(all);
+      return learning().refineLow();
     },
     finish(all) {
       learning().cap(all);
@@ -171,12 +181,23 @@ export async function learnModel(o: DebleedJob & { stretches?: readonly Stretch[
   for (let r = 0; r < rounds; r++) {
     const now = all;
     all = sumLeakage(await Promise.all(o.hands.map((h) => h.round(now))));
-    await o.progress?.(0.2 + (0.8 * (r + 1)) / rounds);
+    await o.progress?.(0.2 + (0.65 * (r + 1)) / rounds);
+  }
+  if (ringsAlong(o.kit).length) {
+    all = sumLeakage(await Promise.all(o.hands.map((h) => h.takeAlong())));
+    await o.progress?.(0.9);
+    for (let r = 0; r < rounds; r++) {
+      const now = all;
+      all = sumLeakage(await Promise.all(o.hands.map((h) => h.roundLow(now))));
+    }
+    const now = all;
+    await Promise.all(o.hands.map((h) => h.settleAlong(now)));
+    await o.progress?.(1);
   }
   const parts = await Promise.all(o.hands.map((h) => h.finish(all)));
   const model = emptyModel(o.kit);
   for (const p of parts) {
-    for (const key of ['R', 'ceiling', 'level', 'noise'] as const) {
+    for (const key of ['R', 'ceiling', 'level', 'noise', 'along'] as const) {
       const [from, into] = [p[key], model[key]];
       for (let i = 0; i < into.length; i++) into[i] += from[i];
     }
@@ -193,6 +214,7 @@ export const RUN = (BLOCK - 2) * HOP;
  */
 export async function separateTargets(o: DebleedJob & { model: DebleedModel; targets: readonly Target[]; from: number; to: number; write(at: number, images: readonly Float32Array[]): void | Promise<void> }): Promise<void> {
   await Promise.all(o.hands.map((h) => h.open(o.model, o.hits)));
+  const lead = leadOf(o.model.kit);
   const starts: number[] = [];
   for (let at = o.from; at < o.to; at += RUN) starts.push(at);
   let next = 0;
@@ -205,11 +227,11 @@ export async function separateTargets(o: DebleedJob & { model: DebleedModel; tar
       const i = next++;
       const at = starts[i];
       const to = Math.min(o.to, at + RUN);
-      const offset = at - 2 * HOP;
+      const offset = at - (2 + lead) * HOP;
       // readers answer one call at a time
       const pieces = reading.then(async () => {
         const list: Float32Array[] = [];
-        for (const r of o.readers) list.push(await readAt(r, o.frames, offset, to - at + 4 * HOP));
+        for (const r of o.readers) list.push(await readAt(r, o.frames, offset, to - at + (4 + lead) * HOP));
         return list;
       });
       reading = pieces.catch(() => {});

@@ -7,6 +7,7 @@
 import { quantile } from '../hits/candidates';
 import { type Bins, createBins, packed, padded } from './bins';
 import { type Kit, activity } from './kit';
+import { type Line, STAGES, addAlong, alongBins, filtersSize, fitAlong, ringsAlong, tapsOf } from './ringAlong';
 import { BINS, HOP, SIZE, type Spectrogram, learntBins } from './transform';
 
 export interface DebleedModel {
@@ -19,6 +20,8 @@ export interface DebleedModel {
   readonly level: Float32Array;
   /** Noise of each mic: bins x mics, against the level. */
   readonly noise: Float32Array;
+  /** What makes toms ring along: bins of alongBins x filters (ringAlong.ts), between spectra divided by the level. */
+  readonly along: Float32Array;
 }
 
 /** Stretches of a recording, in frames of the transform. */
@@ -29,6 +32,8 @@ export interface Stretch {
 
 export const ROUNDS = 8;
 const UPDATES = 2;
+/** Updates of powers when drums are told apart by a learnt model. */
+export const TOLD_UPDATES = 4;
 /** The expected power is this many times the highest (but for one in a hundred) times the activity. */
 const PRIOR = 10;
 const PRIOR_QUANTILE = 0.99;
@@ -56,6 +61,13 @@ export interface Learner {
   /** One round with the leakage of all bins. */
   cap(all: Leakage): void;
   refine(): Leakage;
+  /** After the rounds: what rings along is found and taken away in low bins, which begin anew without it. */
+  takeAlong(): Leakage;
+  /** One round of the low bins alone, with the leakage of all. */
+  capLow(all: Leakage): void;
+  refineLow(): Leakage;
+  /** At last: filters as separating will use them, from all that is heard, by what is known then. No more rounds follow. */
+  settleAlong(all: Leakage): void;
   /** Parts of the model: values of its own bins in their places; bins that are not learnt stay as they are. */
   fill(model: DebleedModel): void;
 }
@@ -66,11 +78,26 @@ export const emptyModel = (kit: Kit): DebleedModel => ({
   ceiling: new Float32Array(BINS * kit.sources),
   level: new Float32Array(BINS * kit.mics.length),
   noise: new Float32Array(BINS * kit.mics.length),
+  along: new Float32Array((alongBins(kit.rate)[1] - alongBins(kit.rate)[0]) * STAGES * filtersSize(ringsAlong(kit), tapsOf(kit.rate))),
 });
 
 /** Times of the frames of some stretches, seconds. */
 export const frameTimes = (rate: number, stretches: readonly Stretch[]): Float64Array =>
   Float64Array.from(stretches.flatMap((s) => Array.from({ length: s.frames }, (_, k) => ((s.first + k) * HOP) / rate)));
+
+/** How many frames of the same stretch, or of the one that ends where it begins, there are before each; before the recording there is silence, which counts too. */
+export function sinceBreak(stretches: readonly Stretch[]): Int32Array {
+  const out: number[] = [];
+  let [n, next] = [0, -1];
+  for (const { first, frames } of stretches) {
+    if (first === 0) n = SILENCE;
+    else if (first !== next) n = 0;
+    for (let k = 0; k < frames; k++) out.push(n++);
+    next = first + frames;
+  }
+  return Int32Array.from(out);
+}
+const SILENCE = 1000;
 
 export function createLearner(kit: Kit, hits: readonly (readonly number[])[], stretches: readonly Stretch[], from = 0, every = 1): Learner {
   const M = kit.mics.length;
@@ -90,29 +117,149 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
   const ceilingOf = (v: Float32Array, s: number) => PRIOR * quantile(v.subarray(s * T, s * T + frames), PRIOR_QUANTILE);
   const hz = (b: number) => ((from + b * every) * kit.rate) / SIZE;
 
-  /** R to a mean of 1 over the mics, v the other way round, a little on the diagonal; sums of levels for the cap. */
-  function normalise(): Leakage {
-    const heard = new Float64Array(S * M);
-    const sum = new Float64Array(S);
+  /** R to a mean of 1 over the mics, v the other way round, a little on the diagonal; levels for the cap are added to `into`. */
+  function normalise(b: number, into: Leakage): void {
+    const R = bins.matrices(b);
+    const v = bins.v(b);
+    for (let s = 0; s < S; s++) {
+      let trace = 1e-12;
+      for (let m = 0; m < M; m++) trace += R[packed(m, m) * 2 * SP + s] / M;
+      for (let p = 0; p < packed(M, 0) * 2; p++) R[p * SP + s] /= trace;
+      for (let m = 0; m < M; m++) R[packed(m, m) * 2 * SP + s] += REGULAR;
+      let e = 0;
+      for (let t = 0; t < T; t++) {
+        v[s * T + t] *= trace;
+        e += v[s * T + t];
+      }
+      e /= T;
+      for (let m = 0; m < M; m++) into.heard[s * M + m] += e * R[packed(m, m) * 2 * SP + s] * level[b * M + m] ** 2;
+      for (const m of s < D ? kit.own[s] : kit.far) into.own[s] += e * R[packed(m, m) * 2 * SP + s] * level[b * M + m] ** 2;
+    }
+  }
+  const along = ringsAlong(kit);
+  const taps = tapsOf(kit.rate);
+  const [lowest, end] = along.length ? alongBins(kit.rate) : [0, 0];
+  const low = Array.from({ length: own }, (_, b) => b).filter((b) => from + b * every >= lowest && from + b * every < end);
+  const none = (): Leakage => ({ heard: new Float64Array(S * M), own: new Float64Array(S) });
+  /** What the bins in which nothing rings along gave last. */
+  let high = none();
+  const everyBin = (work: (b: number) => void): Leakage => {
+    high = none();
+    const rest = none();
+    const isLow = new Set(low);
     for (let b = 0; b < own; b++) {
-      const R = bins.matrices(b);
-      const v = bins.v(b);
-      for (let s = 0; s < S; s++) {
-        let trace = 1e-12;
-        for (let m = 0; m < M; m++) trace += R[packed(m, m) * 2 * SP + s] / M;
-        for (let p = 0; p < packed(M, 0) * 2; p++) R[p * SP + s] /= trace;
-        for (let m = 0; m < M; m++) R[packed(m, m) * 2 * SP + s] += REGULAR;
-        let e = 0;
-        for (let t = 0; t < T; t++) {
-          v[s * T + t] *= trace;
-          e += v[s * T + t];
+      work(b);
+      normalise(b, isLow.has(b) ? rest : high);
+    }
+    return sumLeakage([high, rest]);
+  };
+  const lowBins = (work: (b: number) => void): Leakage => {
+    const rest = none();
+    for (const b of low) {
+      work(b);
+      normalise(b, rest);
+    }
+    return sumLeakage([high, rest]);
+  };
+
+  const P = new Float32Array(M * T);
+  const all = new Float32Array(frames);
+  /** Powers of a bin as they begin. */
+  function start(b: number): void {
+    const x = bins.x(b);
+    for (let m = 0; m < M; m++) for (let t = 0; t < T; t++) P[m * T + t] = x[m * 2 * T + t] ** 2 + x[m * 2 * T + T + t] ** 2;
+    startPowers(kit, P, T, frames, act, loudest, hz(b), bins.v(b));
+  }
+  /** And the matrices that these give. */
+  function begin(b: number): void {
+    start(b);
+    const v = bins.v(b);
+    all.fill(0);
+    for (let s = 0; s < S; s++) for (let t = 0; t < frames; t++) all[t] += v[s * T + t];
+    bins.prior.fill(0);
+    for (let s = 0; s < S; s++) {
+      // where the source is most of what sounds counts most
+      const w = bins.prior.subarray(s * T, s * T + frames);
+      let mean = 0;
+      for (let t = 0; t < frames; t++) {
+        const own = v[s * T + t];
+        mean += own / frames;
+        w[t] = own / all[t] ** 2;
+      }
+      const most = quantile(w, 0.98);
+      let sum = 1e-12;
+      for (let t = 0; t < frames; t++) {
+        w[t] = v[s * T + t] > 1e-3 * mean ? Math.min(w[t], most) : 0;
+        sum += w[t];
+      }
+      for (let t = 0; t < frames; t++) w[t] /= sum;
+    }
+    bins.begin(b);
+  }
+
+  /** What foreign mics hear of a drum in one bin against what they hear over all bins. */
+  function cap(b: number, leakage: Leakage): void {
+    const R = bins.matrices(b);
+    for (let s = 0; s < S; s++) {
+      const mine = s < D ? kit.own[s] : kit.far;
+      const d = Array.from({ length: M }, (_, m) => R[packed(m, m) * 2 * SP + s] * level[b * M + m] ** 2);
+      const ref = mine.reduce((a, m) => a + d[m], 0);
+      const scale = d.map((v, m) => (mine.includes(m) ? 1 : Math.sqrt(Math.min(1, (CAP * (leakage.heard[s * M + m] / (leakage.own[s] + 1e-30)) * ref) / (v + 1e-30)))));
+      for (let i = 0; i < M; i++) {
+        for (let j = 0; j <= i; j++) {
+          R[packed(i, j) * 2 * SP + s] *= scale[i] * scale[j];
+          R[packed(i, j) * 2 * SP + SP + s] *= scale[i] * scale[j];
         }
-        e /= T;
-        for (let m = 0; m < M; m++) heard[s * M + m] += e * R[packed(m, m) * 2 * SP + s] * level[b * M + m] ** 2;
-        for (const m of s < D ? kit.own[s] : kit.far) sum[s] += e * R[packed(m, m) * 2 * SP + s] * level[b * M + m] ** 2;
       }
     }
-    return { heard, own: sum };
+  }
+
+  /** Expected powers by the hits, into bins.prior. */
+  function expect(b: number): void {
+    const v = bins.v(b);
+    for (let s = 0; s < S; s++) {
+      if (s >= D) {
+        bins.prior.fill(FREE, s * T, (s + 1) * T);
+        continue;
+      }
+      const c = ceilingOf(v, s);
+      for (let t = 0; t < T; t++) bins.prior[s * T + t] = c * (act[s][t] ?? 1e-3) + 1e-20;
+    }
+  }
+  function settleCeiling(b: number): void {
+    for (let s = 0; s < S; s++) ceiling[b * S + s] = s < D ? ceilingOf(bins.v(b), s) : FREE;
+  }
+  function refine(b: number): void {
+    expect(b);
+    bins.refine(b, UPDATES);
+  }
+
+  const since = sinceBreak(stretches);
+  const filters = new Map<number, Float32Array>();
+  const size = filtersSize(along, taps);
+  /** By low bin, the mics that ring along as they were heard. */
+  const heardAs = new Map<number, Float32Array>();
+  const sources = [...new Set(along.flatMap((a) => [a.drum, ...a.refs]))];
+  const targets = [...sources.map((s) => [kit.own[s][0], s] as const), ...along.map((a) => [a.mic, a.drum] as const)];
+  const lineOf = (v: Float32Array, q: number): Line => ({ re: v.subarray(q * 2 * T, q * 2 * T + T), im: v.subarray(q * 2 * T + T, (q + 1) * 2 * T) });
+  /** The mics of a bin without what rings along, by the images (of `targets`) that were told from them before; its filters go to `into`. */
+  function predict(b: number, told: Float32Array, into?: Float32Array): void {
+    const images = Float32Array.from(told);
+    const x = bins.x(b);
+    const heard = heardAs.get(b) ?? Float32Array.from(along.flatMap(({ mic }) => Array.from(x.subarray(mic * 2 * T, (mic + 1) * 2 * T))));
+    heardAs.set(b, heard);
+    let at = 0;
+    along.forEach(({ mic, refs }, i) => {
+      x.set(heard.subarray(i * 2 * T, (i + 1) * 2 * T), mic * 2 * T);
+      const mine = lineOf(x, mic);
+      const from = refs.map((s) => lineOf(images, sources.indexOf(s)));
+      const h = fitAlong(mine, lineOf(images, sources.length + i), from, since, taps);
+      into?.set(h, at);
+      from.forEach((ref, q) => {
+        addAlong(h.subarray(q * taps * 2, (q + 1) * taps * 2), ref, since, taps, mine, -1);
+      });
+      at += h.length;
+    });
   }
 
   return {
@@ -133,80 +280,50 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
         bins.noise(b)[mic] = 0.5 * quantile(scratch, NOISE_QUANTILE) + REGULAR;
       }
     },
-    begin() {
-      const P = new Float32Array(M * T);
-      const all = new Float32Array(frames);
-      for (let b = 0; b < own; b++) {
+    begin: () => everyBin(begin),
+    cap(leakage) {
+      for (let b = 0; b < own; b++) cap(b, leakage);
+    },
+    refine: () => everyBin(refine),
+    takeAlong: () =>
+      lowBins((b) => {
+        expect(b);
+        predict(b, bins.images(b, 1, targets));
+        begin(b);
+      }),
+    capLow: (leakage) => {
+      for (const b of low) cap(b, leakage);
+    },
+    refineLow: () => lowBins(refine),
+    settleAlong(leakage) {
+      for (const b of low) {
+        cap(b, leakage);
+        expect(b);
+        settleCeiling(b);
         const x = bins.x(b);
-        const v = bins.v(b);
-        for (let m = 0; m < M; m++) for (let t = 0; t < T; t++) P[m * T + t] = x[m * 2 * T + t] ** 2 + x[m * 2 * T + T + t] ** 2;
-        startPowers(kit, P, T, frames, act, loudest, hz(b), v);
-        all.fill(0);
-        for (let s = 0; s < S; s++) for (let t = 0; t < frames; t++) all[t] += v[s * T + t];
-        bins.prior.fill(0);
-        for (let s = 0; s < S; s++) {
-          // where the source is most of what sounds counts most
-          const w = bins.prior.subarray(s * T, s * T + frames);
-          let mean = 0;
-          for (let t = 0; t < frames; t++) {
-            const own = v[s * T + t];
-            mean += own / frames;
-            w[t] = own / all[t] ** 2;
-          }
-          const most = quantile(w, 0.98);
-          let sum = 1e-12;
-          for (let t = 0; t < frames; t++) {
-            w[t] = v[s * T + t] > 1e-3 * mean ? Math.min(w[t], most) : 0;
-            sum += w[t];
-          }
-          for (let t = 0; t < frames; t++) w[t] /= sum;
-        }
-        bins.begin(b);
-      }
-      return normalise();
-    },
-    cap(all) {
-      for (let b = 0; b < own; b++) {
-        const R = bins.matrices(b);
-        for (let s = 0; s < S; s++) {
-          const mine = s < D ? kit.own[s] : kit.far;
-          const d = Array.from({ length: M }, (_, m) => R[packed(m, m) * 2 * SP + s] * level[b * M + m] ** 2);
-          const ref = mine.reduce((a, m) => a + d[m], 0);
-          const scale = d.map((v, m) => (mine.includes(m) ? 1 : Math.sqrt(Math.min(1, (CAP * (all.heard[s * M + m] / (all.own[s] + 1e-30)) * ref) / (v + 1e-30)))));
-          for (let i = 0; i < M; i++) {
-            for (let j = 0; j <= i; j++) {
-              R[packed(i, j) * 2 * SP + s] *= scale[i] * scale[j];
-              R[packed(i, j) * 2 * SP + SP + s] *= scale[i] * scale[j];
-            }
-          }
+        const heard = heardAs.get(b);
+        along.forEach(({ mic }, i) => {
+          if (heard) x.set(heard.subarray(i * 2 * T, (i + 1) * 2 * T), mic * 2 * T);
+        });
+        const list = new Float32Array(STAGES * size);
+        filters.set(b, list);
+        for (let stage = 0; stage < STAGES; stage++) {
+          start(b);
+          predict(b, bins.images(b, TOLD_UPDATES, targets), list.subarray(stage * size, (stage + 1) * size));
         }
       }
-    },
-    refine() {
-      for (let b = 0; b < own; b++) {
-        const v = bins.v(b);
-        for (let s = 0; s < S; s++) {
-          if (s >= D) {
-            bins.prior.fill(FREE, s * T, (s + 1) * T);
-            continue;
-          }
-          const c = ceilingOf(v, s);
-          for (let t = 0; t < T; t++) bins.prior[s * T + t] = c * (act[s][t] ?? 1e-3) + 1e-20;
-        }
-        bins.refine(b, UPDATES);
-      }
-      return normalise();
     },
     fill(model) {
-      const size = packed(M, 0) * 2 * SP;
+      const matrix = packed(M, 0) * 2 * SP;
       for (let b = 0; b < own; b++) {
         const f = from + b * every;
-        const v = bins.v(b);
-        for (let s = 0; s < S; s++) ceiling[b * S + s] = s < D ? ceilingOf(v, s) : FREE;
-        model.R.set(bins.matrices(b), f * size);
+        if (!filters.has(b)) settleCeiling(b);
+        model.R.set(bins.matrices(b), f * matrix);
         model.ceiling.set(ceiling.subarray(b * S, (b + 1) * S), f * S);
         model.level.set(level.subarray(b * M, (b + 1) * M), f * M);
         model.noise.set(bins.noise(b), f * M);
+        const list = filters.get(b);
+        if (list) model.along.set(list, (f - lowest) * list.length);
       }
     },
   };

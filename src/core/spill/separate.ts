@@ -1,7 +1,8 @@
 /** What a drum adds to a mic, by a learnt model: the multichannel Wiener estimate, linear in every bin and frame, of one stretch of frames after the other. */
-import { createBins, packed, padded } from './bins';
-import { activity } from './kit';
-import { type DebleedModel, startPowers } from './learn';
+import { type Bins, createBins, packed, padded } from './bins';
+import { type Kit, activity } from './kit';
+import { type DebleedModel, TOLD_UPDATES, startPowers } from './learn';
+import { type Line, STAGES, addAlong, alongBins, ringsAlong, tapsOf } from './ringAlong';
 import { BINS, HOP, SIZE, type Spectrogram, createTransform, framesOf, learntBins } from './transform';
 
 /** A mic and the source whose share of it is wanted; drums first, in the kit's order, then the rests. */
@@ -9,7 +10,6 @@ export type Target = readonly [mic: number, source: number];
 
 /** Frames separated at a time. */
 export const BLOCK = 96;
-const UPDATES = 4;
 
 export interface Separator {
   /**
@@ -23,76 +23,137 @@ export interface Separator {
 const BELOW = 2 ** (-1 / 3);
 
 /** Fills bins from `top` up: by frame, the mic's own spectrum times what the target is of it in the bins below (least squares, 0..1). */
-function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: number, top: number): void {
+function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: number, top: number, stride: number, before: number): void {
   const from = Math.floor(top * BELOW);
   for (let t = 0; t < frames; t++) {
     let [both, all] = [0, 1e-20];
     for (let f = from; f < top; f++) {
-      const i = f * BLOCK + t;
-      both += x.re[i] * re[i] + x.im[i] * im[i];
-      all += x.re[i] ** 2 + x.im[i] ** 2;
+      const [i, j] = [f * BLOCK + t, f * stride + before + t];
+      both += x.re[j] * re[i] + x.im[j] * im[i];
+      all += x.re[j] ** 2 + x.im[j] ** 2;
     }
     const g = Math.min(1, Math.max(0, both / all));
-    for (let i = top * BLOCK + t; i < BINS * BLOCK; i += BLOCK) {
-      re[i] = g * x.re[i];
-      im[i] = g * x.im[i];
+    for (let f = top; f < BINS; f++) {
+      re[f * BLOCK + t] = g * x.re[f * stride + before + t];
+      im[f * BLOCK + t] = g * x.im[f * stride + before + t];
     }
   }
 }
 
-export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], updates = UPDATES): Separator {
+/** Frames before those wanted that are listened to, a multiple of four. */
+export const leadOf = (kit: Kit): number => (ringsAlong(kit).length ? STAGES * Math.ceil(tapsOf(kit.rate) / 4) * 4 : 0);
+
+export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], updates = TOLD_UPDATES): Separator {
   const { kit } = model;
   const M = kit.mics.length;
   const S = kit.sources;
   const D = kit.drums.length;
   const SP = padded(S);
   const size = packed(M, 0) * 2 * SP;
-  const bins = createBins({ mics: M, sources: S, frames: BLOCK, bins: 1 });
   const transform = createTransform();
-  const P = new Float32Array(M * BLOCK);
+  const along = ringsAlong(kit);
+  const taps = tapsOf(kit.rate);
+  const [lowest, end] = along.length ? alongBins(kit.rate) : [0, 0];
+  const filters = along.length ? model.along.length / (end - lowest) : 0;
+  const lead = leadOf(kit);
+  const bins = createBins({ mics: M, sources: S, frames: BLOCK, bins: 1 });
+  const longer = along.length ? createBins({ mics: M, sources: S, frames: BLOCK + lead, bins: 1 }) : bins;
+  const P = new Float32Array(M * (BLOCK + lead));
+  const sources = [...new Set(along.flatMap((a) => a.refs))];
+  const own = sources.map((s) => [kit.own[s][0], s] as const);
+
+  /** Powers and priors of bin `f` for `T` frames, of which `frames` are real, by what stands in `on`'s spectra. */
+  function prepare(on: Bins, f: number, T: number, frames: number, act: readonly Float32Array[], loudest: Float32Array): void {
+    const x = on.x(0);
+    for (let m = 0; m < M; m++) for (let t = 0; t < T; t++) P[m * T + t] = x[m * 2 * T + t] ** 2 + x[m * 2 * T + T + t] ** 2;
+    startPowers(kit, P, T, frames, act, loudest, (f * kit.rate) / SIZE, on.v(0));
+    on.matrices(0).set(model.R.subarray(f * size, (f + 1) * size));
+    on.noise(0).set(model.noise.subarray(f * M, (f + 1) * M));
+    for (let s = 0; s < S; s++) {
+      const c = model.ceiling[f * S + s];
+      for (let t = 0; t < T; t++) on.prior[s * T + t] = s < D ? c * (act[s][t] ?? 1e-3) + 1e-20 : c;
+    }
+  }
+  /** Spectra of the mics in bin `f` from frame `skip` of the block's on, against their levels. */
+  function hear(on: Bins, spectra: readonly Spectrogram[], f: number, T: number, skip: number, stride: number): void {
+    const x = on.x(0);
+    for (let m = 0; m < M; m++) {
+      const g = 1 / model.level[f * M + m];
+      for (let t = 0; t < T; t++) {
+        x[m * 2 * T + t] = spectra[m].re[f * stride + skip + t] * g;
+        x[m * 2 * T + T + t] = spectra[m].im[f * stride + skip + t] * g;
+      }
+    }
+  }
+
   return {
     run(audio, offset, from, to, targets) {
       const out = targets.map(() => new Float32Array(to - from));
       const last = framesOf(to);
       for (let first = Math.max(0, Math.floor(from / HOP) - 1); first < last; first += BLOCK) {
         const frames = Math.min(BLOCK, last - first);
-        const times = Float64Array.from({ length: frames }, (_, k) => ((first + k) * HOP) / kit.rate);
-        const act = kit.drums.map((d, i) => activity(d, hits[i], times, SIZE / kit.rate));
-        const loudest = Float32Array.from(times, (_, t) => act.reduce((a, l) => Math.max(a, l[t]), 0));
-        const spectra = audio.map((x) => transform.forward(x, offset, first, frames, BLOCK));
+        const before = Math.min(lead, first);
+        const T = BLOCK + lead;
+        const times = Float64Array.from({ length: before + frames }, (_, k) => ((first - before + k) * HOP) / kit.rate);
+        const acts = kit.drums.map((d, i) => activity(d, hits[i], times, SIZE / kit.rate));
+        const loudests = Float32Array.from(times, (_, t) => acts.reduce((a, l) => Math.max(a, l[t]), 0));
+        const [act, loudest] = [acts.map((a) => a.subarray(before)), loudests.subarray(before)];
+        const spectra = audio.map((x) => transform.forward(x, offset, first - before, before + frames, T));
         const re = targets.map(() => new Float32Array(BINS * BLOCK));
         const im = targets.map(() => new Float32Array(BINS * BLOCK));
         const top = learntBins(kit.rate);
         for (let f = 0; f < top; f++) {
-          const x = bins.x(0);
-          for (let m = 0; m < M; m++) {
-            const g = 1 / model.level[f * M + m];
-            for (let t = 0; t < BLOCK; t++) {
-              const a = spectra[m].re[f * BLOCK + t] * g;
-              const b = spectra[m].im[f * BLOCK + t] * g;
-              x[m * 2 * BLOCK + t] = a;
-              x[m * 2 * BLOCK + BLOCK + t] = b;
-              P[m * BLOCK + t] = a * a + b * b;
+          hear(bins, spectra, f, BLOCK, before, T);
+          let rung: { readonly mic: number; readonly drum: number; readonly line: Line }[] = [];
+          if (f >= lowest && f < end) {
+            hear(longer, spectra, f, T, 0, T);
+            const x = longer.x(0);
+            const heard = Float32Array.from(x);
+            const since = Int32Array.from({ length: before + frames }, (_, t) => (before === first ? taps : t));
+            let at = (f - lowest) * filters;
+            for (let stage = 0; stage < STAGES; stage++) {
+              prepare(longer, f, T, before + frames, acts, loudests);
+              const images = longer.images(0, updates, own);
+              longer.x(0).set(heard);
+              rung = [];
+              for (const { mic, refs } of along) {
+                for (const s of refs) {
+                  const q = sources.indexOf(s);
+                  const line = { re: new Float32Array(T), im: new Float32Array(T) };
+                  const ref = { re: images.subarray(q * 2 * T, q * 2 * T + T), im: images.subarray(q * 2 * T + T, (q + 1) * 2 * T) };
+                  addAlong(model.along.subarray(at, at + 2 * taps), ref, since, taps, line, 1);
+                  at += 2 * taps;
+                  const mine = mic * 2 * T;
+                  for (let t = 0; t < before + frames; t++) {
+                    x[mine + t] -= line.re[t];
+                    x[mine + T + t] -= line.im[t];
+                  }
+                  rung.push({ mic, drum: s, line });
+                }
+              }
+            }
+            const y = bins.x(0);
+            for (const { mic } of along) {
+              for (let t = 0; t < frames; t++) {
+                y[mic * 2 * BLOCK + t] = x[mic * 2 * T + before + t];
+                y[mic * 2 * BLOCK + BLOCK + t] = x[mic * 2 * T + T + before + t];
+              }
             }
           }
-          startPowers(kit, P, BLOCK, frames, act, loudest, (f * kit.rate) / SIZE, bins.v(0));
-          bins.matrices(0).set(model.R.subarray(f * size, (f + 1) * size));
-          bins.noise(0).set(model.noise.subarray(f * M, (f + 1) * M));
-          for (let s = 0; s < S; s++) {
-            const c = model.ceiling[f * S + s];
-            for (let t = 0; t < BLOCK; t++) bins.prior[s * BLOCK + t] = s < D ? c * (act[s][t] ?? 1e-3) + 1e-20 : c;
-          }
+          prepare(bins, f, BLOCK, frames, act, loudest);
           const images = bins.images(0, updates, targets);
-          targets.forEach(([m], q) => {
+          targets.forEach(([m, s], q) => {
             const g = model.level[f * M + m];
+            const added = rung.find((r) => r.mic === m && r.drum === s)?.line;
             for (let t = 0; t < frames; t++) {
-              re[q][f * BLOCK + t] = images[q * 2 * BLOCK + t] * g;
-              im[q][f * BLOCK + t] = images[q * 2 * BLOCK + BLOCK + t] * g;
+              re[q][f * BLOCK + t] = (images[q * 2 * BLOCK + t] + (added ? added.re[before + t] : 0)) * g;
+              im[q][f * BLOCK + t] = (images[q * 2 * BLOCK + BLOCK + t] + (added ? added.im[before + t] : 0)) * g;
             }
           });
         }
+        // above what is told apart one by one
         targets.forEach(([m], q) => {
-          carryUp(spectra[m], re[q], im[q], frames, top);
+          carryUp(spectra[m], re[q], im[q], frames, top, T, before);
           transform.inverse(re[q], im[q], BLOCK, first, frames, out[q], from);
         });
       }
