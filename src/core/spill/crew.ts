@@ -101,8 +101,8 @@ export function createHand(): Hand {
     tidy(x, rate, drum, own, doubtful, debled) {
       const kind = kindOf(drum);
       const possible = [...own, ...doubtful].sort((a, b) => a - b);
-      // kicks are found to the last stroke; cymbals are struck too often for a usual decay, and ring too long to have ended
-      const samples = !debled || kind === 'cymbal' ? x : kind === 'hat' ? closeFallen(x, rate, possible) : followRing(x, rate, own, kind === 'kick' ? possible : undefined);
+      // cymbals are struck too often for a usual decay, and ring too long to have ended
+      const samples = !debled || kind === 'cymbal' ? x : kind === 'hat' ? closeFallen(x, rate, possible) : followRing(x, rate, kind, own, possible);
       if (samples !== x) x.set(samples);
       const ring = own.length ? learnRing(x, rate, drum, own, debled, ear.steps) : null;
       if (!debled || kind === 'cymbal') return ring;

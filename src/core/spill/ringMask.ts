@@ -4,6 +4,7 @@
  */
 import { carriedOn } from '../clean/ring';
 import { quantile } from '../hits/candidates';
+import type { Kind } from '../hits/kinds';
 import { type Frames, HOP, PEAK_MS, SIZE, framesOf, peakOf, withGains } from './bandFrames';
 
 const LONGEST_S = 4;
@@ -16,9 +17,13 @@ const MARGIN_DB = 5;
 const SLOPE = { least: -0.02, most: -0.3 };
 /** Decay is believed down to this over the level before strokes, and never deeper than this below the peak, dB. */
 const OVER_FLOOR_DB = 9;
-/** Bands in which less than this is heard before strokes are left alone, dB under the stroke's peak; of a drum whose strokes are all known they are held to what is so much over its usual decay. */
+/** In bands in which less than this is heard before strokes, dB under the stroke's peak, a drum may lie so much over its usual decay, and whatever is no softer than so far under its softest usual strokes stays: one that nobody found. */
 const CLEAN_DB = -35;
-const CLEAN_MARGIN_DB = 20;
+const CLEAN_MARGIN_DB = 8;
+const UNFOUND_DB = 12;
+/** Kicks vary more from stroke to stroke in how long they sound. */
+const KICK_MARGIN_DB = 20;
+const SOFT_QUANTILE = 0.05;
 const DEEPEST_DB = -45;
 /** In bands where a drum hardly stands out it is believed to fall by this before the rest is carried on, dB. */
 const LEAST_DECAY_DB = -3;
@@ -27,10 +32,12 @@ const STANDS_OUT_DB = 6;
 const DEEPEST_GAIN = 10 ** (-60 / 20);
 
 interface BandRing {
-  /** Level after a stroke by band, one value each HOP samples, dB against the stroke's peak in the band; 0 at the attack, never rising. Empty where little is left to take down. */
+  /** Level after a stroke by band, one value each HOP samples, dB against the stroke's peak in the band; 0 at the attack, never rising. */
   readonly decayDb: readonly (readonly number[])[];
   /** How far over that a stroke may lie, by band, dB. */
   readonly marginDb: readonly number[];
+  /** Bands in which little else is left. */
+  readonly clean: readonly boolean[];
 }
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
@@ -52,15 +59,15 @@ function silentFrames(f: Frames, rate: number, at: readonly number[]): number[] 
   return since.flatMap((s, i) => (s >= gone && s > 0 ? [i] : []));
 }
 
-/** How a drum rings in its mic, from what de-bleed left there; `own`: frames of its strokes, rising; `allKnown`: whether there are no others. */
-function ringOf(f: Frames, rate: number, own: readonly number[], allKnown: boolean): BandRing {
+/** How a drum rings in its mic, from what de-bleed left there; `own`: frames of its strokes, rising. */
+function ringOf(f: Frames, rate: number, own: readonly number[], kind: Kind): BandRing {
   const at = own.map((h) => Math.min(f.count - 1, Math.round(h / HOP)));
   const clear = Math.ceil(SIZE / 2 / HOP) + 1;
   const longest = Math.round((LONGEST_S * rate) / HOP);
   const stepMs = (1000 * HOP) / rate;
   const enough = Math.min(4, Math.max(2, Math.floor(own.length / 3)));
   const silent = silentFrames(f, rate, at);
-  const marginDb = new Array<number>(f.bands).fill(MARGIN_DB);
+  const clean = new Array<boolean>(f.bands).fill(false);
   const decayDb = Array.from({ length: f.bands }, (_, b) => {
     const peaks = at.map((k) => db(peakOf(f, k, b)));
     const middle = quantile(peaks, 0.5);
@@ -81,50 +88,50 @@ function ringOf(f: Frames, rate: number, own: readonly number[], allKnown: boole
     if (heard.length === 0) heard.push(0);
     const before = silent.map((k) => db(f.power[k * f.bands + b]) - middle);
     const floor = before.length >= LEAST_STROKES ? quantile(before, 0.3) + OVER_FLOOR_DB : DEEPEST_DB;
-    // little is left here: nothing to take down
-    if (before.length >= LEAST_STROKES && quantile(before, 0.7) < CLEAN_DB) {
-      if (!allKnown) return [];
-      marginDb[b] = CLEAN_MARGIN_DB;
-    }
+    clean[b] = before.length >= LEAST_STROKES && quantile(before, 0.7) < CLEAN_DB;
     // no louder at strokes than before them: nothing of the drum is heard here once the stick has
     if (before.length >= LEAST_STROKES && quantile(before, 0.5) > -STANDS_OUT_DB) heard.length = Math.min(heard.length, Math.ceil(PEAK_MS / stepMs) + 1);
     return carriedOn(heard, Math.min(LEAST_DECAY_DB, Math.max(DEEPEST_DB, floor)), stepMs, SLOPE, longest);
   });
-  return { decayDb, marginDb };
+  return { decayDb, marginDb: clean.map((c) => (!c ? MARGIN_DB : kind === 'kick' ? KICK_MARGIN_DB : CLEAN_MARGIN_DB)), clean };
 }
 
 /**
- * The mic with everything taken down that is louder than its drum can be there, by how it rings in the mic itself; `own`: frames of strokes, rising; `possible`: doubtful ones too, of a drum of which hardly one is missed. With fewer than three
+ * The mic with everything taken down that is louder than its drum can be there, by how it rings in the mic itself; `own`: frames of strokes, rising; `possible`: doubtful ones too. With fewer than three
  * strokes there is nothing to tell that by: the mic comes back as it is.
  */
-export function followRing(x: Float32Array, rate: number, own: readonly number[], possible?: readonly number[]): Float32Array {
+export function followRing(x: Float32Array, rate: number, kind: Kind, own: readonly number[], possible: readonly number[] = own): Float32Array {
   if (own.length < LEAST_STROKES) return x;
   const f = framesOf(x, rate);
-  return masked(x, rate, possible ?? own, ringOf(f, rate, own, possible !== undefined), f);
-}
-
-function masked(x: Float32Array, rate: number, own: readonly number[], ring: BandRing, f: Frames): Float32Array {
   const { bands, count, power } = f;
-  const allowed = new Float32Array(count * bands);
-  const margin = ring.marginDb.map((v) => 10 ** (v / 10));
-  for (const h of own) {
-    const k = Math.min(count - 1, Math.round(h / HOP));
-    for (let b = 0; b < bands; b++) {
-      const peak = peakOf(f, k, b) * margin[b];
-      const decay = ring.decayDb[b];
-      if (decay.length === 0) continue;
-      for (let s = -SIZE / 2 / HOP; s < decay.length && k + s < count; s++) {
-        if (k + s < 0) continue;
-        const i = (k + s) * bands + b;
-        const a = s * HOP <= (PEAK_MS * rate) / 1000 ? Number.POSITIVE_INFINITY : peak * 10 ** (decay[s] / 10);
-        allowed[i] += a;
-      }
-    }
-  }
+  const ring = ringOf(f, rate, own, kind);
+  const allowed = allowedBy(f, rate, ring, own, possible);
+  const level = Float64Array.from({ length: count }, (_, k) => db(power.subarray(k * bands, (k + 1) * bands).reduce((a, v) => a + v, 0)));
+  const within = Math.ceil(((PEAK_MS / 1000) * rate) / HOP);
+  const peaks = own.map((h) => level.subarray(Math.min(count - 1, Math.round(h / HOP))).subarray(0, within + 1).reduce((a, v) => Math.max(a, v), -200));
+  const unfound = quantile(peaks, SOFT_QUANTILE) - UNFOUND_DB;
   return withGains(x, rate, (k, gain) => {
     for (let b = 0; b < bands; b++) {
       const i = k * bands + b;
-      gain[b] = ring.decayDb[b].length === 0 || power[i] <= allowed[i] ? 1 : Math.max(DEEPEST_GAIN, Math.sqrt(allowed[i] / power[i]));
+      gain[b] = power[i] <= allowed[i] || (ring.clean[b] && level[k] > unfound) ? 1 : Math.max(DEEPEST_GAIN, Math.sqrt(allowed[i] / power[i]));
     }
   });
+}
+
+/** Power that the drum may have, count x bands: of its strokes together, in clean bands of doubtful ones too. */
+function allowedBy(f: Frames, rate: number, ring: BandRing, own: readonly number[], possible: readonly number[]): Float32Array {
+  const { bands, count } = f;
+  const allowed = new Float32Array(count * bands);
+  for (let b = 0; b < bands; b++) {
+    const margin = 10 ** (ring.marginDb[b] / 10);
+    const decay = ring.decayDb[b];
+    for (const h of ring.clean[b] ? possible : own) {
+      const k = Math.min(count - 1, Math.round(h / HOP));
+      const peak = peakOf(f, k, b) * margin;
+      for (let s = -SIZE / 2 / HOP; s < decay.length && k + s < count; s++) {
+        if (k + s >= 0) allowed[(k + s) * bands + b] += s * HOP <= (PEAK_MS * rate) / 1000 ? Number.POSITIVE_INFINITY : peak * 10 ** (decay[s] / 10);
+      }
+    }
+  }
+  return allowed;
 }
