@@ -22,6 +22,13 @@ const FLOOR_QUANTILE = 0.3;
 const OPENS = SIZE / 2 / HOP + 1;
 const CLOSE_DB = -15;
 const CLOSED = 10 ** (-60 / 20);
+/** Nothing of a hat is heard so far under its loudest strokes, and so far under the stroke itself, dB. */
+const SILENT_DB = -40;
+const SILENT_OWN_DB = -32;
+/** How long it takes to fall silent; how long before a stroke it begins to open, and how quickly, ms. */
+const SILENCE_FADE_MS = 20;
+const LEAD_MS = 4;
+const UP_MS = 1.5;
 
 /** `own`: frames of strokes, rising; with few of them the mic comes back as it is. */
 export function closeFallen(x: Float32Array, rate: number, own: readonly number[]): Float32Array {
@@ -52,7 +59,34 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
       close(end, next);
     });
   }
-  return withGains(x, rate, (k, out) => {
+  const closed = withGains(x, rate, (k, out) => {
     for (let b = 0; b < bands; b++) out[b] = gain[k * bands + b];
+  });
+  silenceBefore(closed, rate, own, at);
+  return closed;
+}
+
+/**
+ * Bands open some frames before a stroke, and some never close: what is there between is hiss and the last of the others. Where the mic, from some moment on and up to the next stroke, lies
+ * as far under its strokes as nothing of a hat is heard, it is silent until just before that. A stroke that nobody found is louder: silence begins after it.
+ */
+function silenceBefore(x: Float32Array, rate: number, own: readonly number[], at: readonly number[]): void {
+  const { count, bands, power } = framesOf(x, rate);
+  const level = Float64Array.from({ length: count }, (_, k) => 10 * Math.log10(power.subarray(k * bands, (k + 1) * bands).reduce((a, v) => a + v, 1e-14)));
+  const within = Math.ceil((PEAK_MS * rate) / 1000 / HOP) + 1;
+  const peaks = at.map((k) => level.subarray(k, k + within + 1).reduce((a, v) => Math.max(a, v), -200));
+  const top = quantile(peaks, 0.98) + SILENT_DB;
+  const fade = Math.round((SILENCE_FADE_MS * rate) / 1000);
+  const lead = Math.round((LEAD_MS * rate) / 1000);
+  const up = Math.round((UP_MS * rate) / 1000);
+  at.forEach((k, i) => {
+    const limit = Math.min(top, peaks[i] + SILENT_OWN_DB);
+    const opens = Math.min(count, (at[i + 1] ?? count + OPENS) - OPENS);
+    let end = opens;
+    while (end > k + within && level[end - 1] < limit) end--;
+    if (end >= opens) return;
+    const from = Math.min(x.length, (end + 1) * HOP);
+    const to = Math.min(x.length, (own[i + 1] ?? x.length + lead) - lead);
+    for (let j = from; j < to; j++) x[j] *= Math.max(CLOSED, 1 - (j - from) / fade, 1 - (to - j) / up);
   });
 }
