@@ -67,7 +67,7 @@ describe('closing what has fallen', () => {
 
   it('is silent until just before the next stroke', () => {
     // bands open some frames before a stroke: without silence hiss would be heard there
-    for (const [k, at] of strokes.entries()) if (k % 4 !== 3 && strokes[k + 1]) expect(spillLeft(strokes[k + 1] - 0.03 * RATE, strokes[k + 1] - 0.006 * RATE), `before ${k + 1}`).toBeLessThan(-40);
+    for (const k of strokes.keys()) if (k % 4 !== 3 && strokes[k + 1]) expect(spillLeft(strokes[k + 1] - 0.03 * RATE, strokes[k + 1] - 0.006 * RATE), `before ${k + 1}`).toBeLessThan(-40);
   });
 
   it('never touches an attack', () => {
