@@ -21,10 +21,11 @@ export interface Hand extends Ear {
   begin(): Promise<Leakage> | Leakage;
   /** Takes in what all hands heard, then goes round once. */
   round(all: Leakage): Promise<Leakage> | Leakage;
-  /** The model with the values of its own bins, zero elsewhere. */
+  /** After the rounds: takes away what rings along, goes round with low bins alone, settles the filters (see Learner). */
   takeAlong(): Promise<Leakage> | Leakage;
   roundLow(all: Leakage): Promise<Leakage> | Leakage;
   settleAlong(all: Leakage): Promise<void> | void;
+  /** The model with the values of its own bins, zero elsewhere. */
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
   open(model: DebleedModel, hits: readonly (readonly number[])[]): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];

@@ -14,7 +14,7 @@ export const BLOCK = 96;
 export interface Separator {
   /**
    * Images of the targets in samples `from` to `to`. `audio`: by mic, samples whose first is at `offset` in the recording and that reach half a window beyond
-   * both ends, or to the recording's ends; outside there is silence.
+   * both ends, before by leadOf frames more, or to the recording's ends; outside there is silence.
    */
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Float32Array[];
 }
@@ -22,7 +22,7 @@ export interface Separator {
 /** Above what is told apart, a mic's bins are turned down to the share of the target in the third of an octave below. */
 const BELOW = 2 ** (-1 / 3);
 
-/** Fills bins from `top` up: by frame, the mic's own spectrum times what the target is of it in the bins below (least squares, 0..1). */
+/** Fills bins from `top` up: by frame, the mic's own spectrum times what the target is of it in the bins below (least squares, 0..1). `x` has room for `stride` frames a bin, of which `before` come earlier. */
 function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: number, top: number, stride: number, before: number): void {
   const from = Math.floor(top * BELOW);
   for (let t = 0; t < frames; t++) {
