@@ -114,7 +114,7 @@ describe("following a drum's own decay", () => {
     const held = followRing(soft, RATE, 'tom', STROKES);
     expect(left(held, soft)).toBeLessThan(-10);
     // kicks may lie further over their usual decay
-    expect(left(followRing(soft, RATE, 'kick', STROKES), soft)).toBeGreaterThanOrEqual(left(held, soft));
+    expect(left(followRing(soft, RATE, 'kick', STROKES), soft)).toBeGreaterThan(left(held, soft) + 1);
     for (const at of STROKES) expect(Math.abs(db(energy(held, at, at + 0.5 * RATE), energy(own, at, at + 0.5 * RATE)))).toBeLessThan(0.05);
     // where a stroke may be it is left
     expect(left(followRing(soft, RATE, 'tom', STROKES, [...STROKES, a].sort((p, q) => p - q)), soft)).toBeGreaterThan(-3);

@@ -7,7 +7,7 @@
 import { quantile } from '../hits/candidates';
 import { type Bins, createBins, packed, padded } from './bins';
 import { type Kit, activity } from './kit';
-import { type Line, STAGES, addAlong, alongBins, filtersSize, fitAlong, ringsAlong, tapsOf } from './ringAlong';
+import { STAGES, addAlong, alongBins, filtersSize, fitAlong, lineOf, ringsAlong, tapsOf } from './ringAlong';
 import { BINS, HOP, SIZE, type Spectrogram, learntBins } from './transform';
 
 export interface DebleedModel {
@@ -241,7 +241,6 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
   const heardAs = new Map<number, Float32Array>();
   const sources = [...new Set(along.flatMap((a) => [a.drum, ...a.refs]))];
   const targets = [...sources.map((s) => [kit.own[s][0], s] as const), ...along.map((a) => [a.mic, a.drum] as const)];
-  const lineOf = (v: Float32Array, q: number): Line => ({ re: v.subarray(q * 2 * T, q * 2 * T + T), im: v.subarray(q * 2 * T + T, (q + 1) * 2 * T) });
   /** The mics of a bin without what rings along, by the images (of `targets`) that were told from them before; its filters go to `into`. */
   function predict(b: number, told: Float32Array, into?: Float32Array): void {
     const images = Float32Array.from(told);
@@ -251,9 +250,9 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
     let at = 0;
     along.forEach(({ mic, refs }, i) => {
       x.set(heard.subarray(i * 2 * T, (i + 1) * 2 * T), mic * 2 * T);
-      const mine = lineOf(x, mic);
-      const from = refs.map((s) => lineOf(images, sources.indexOf(s)));
-      const h = fitAlong(mine, lineOf(images, sources.length + i), from, since, taps);
+      const mine = lineOf(x, mic, T);
+      const from = refs.map((s) => lineOf(images, sources.indexOf(s), T));
+      const h = fitAlong(mine, lineOf(images, sources.length + i, T), from, since, taps);
       into?.set(h, at);
       from.forEach((ref, q) => {
         addAlong(h.subarray(q * taps * 2, (q + 1) * taps * 2), ref, since, taps, mine, -1);

@@ -21,6 +21,9 @@ export interface Line {
   readonly im: Float32Array;
 }
 
+/** The `q`th of spectra that stand as (re, im) x T one after the other. */
+export const lineOf = (v: Float32Array, q: number, T: number): Line => ({ re: v.subarray(q * 2 * T, q * 2 * T + T), im: v.subarray(q * 2 * T + T, (q + 1) * 2 * T) });
+
 /** Heads answer within these, Hz. */
 const FROM_HZ = 23;
 const UP_TO_HZ = 600;
@@ -170,9 +173,9 @@ function solve(n: number, ar: Float64Array, ai: Float64Array, br: Float64Array, 
   }
 }
 
-/** What one of the refs makes ring, added to `out` (times `sign`) in `frames` frames from `from` on; `since` as in fitAlong. `filter`: its taps x (re, im). */
-export function addAlong(filter: Float32Array, ref: Line, since: Int32Array, taps: number, out: Line, sign: number, from = 0, frames = since.length - from): void {
-  for (let t = from; t < from + frames; t++) {
+/** What one of the refs makes ring, added to `out` (times `sign`); `since` as in fitAlong. `filter`: its taps x (re, im). */
+export function addAlong(filter: Float32Array, ref: Line, since: Int32Array, taps: number, out: Line, sign: number): void {
+  for (let t = 0; t < since.length; t++) {
     let [a, b] = [0, 0];
     for (let l = 1; l <= Math.min(taps, since[t], t); l++) {
       const [p, q] = [filter[2 * l - 2], filter[2 * l - 1]];

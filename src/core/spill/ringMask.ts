@@ -21,7 +21,7 @@ const OVER_FLOOR_DB = 9;
 const CLEAN_DB = -35;
 const CLEAN_MARGIN_DB = 8;
 const UNFOUND_DB = 12;
-/** Kicks vary more from stroke to stroke in how long they sound. */
+/** With less, kicks lost of their sustain. */
 const KICK_MARGIN_DB = 20;
 const SOFT_QUANTILE = 0.05;
 const DEEPEST_DB = -45;

@@ -2,7 +2,7 @@
 import { type Bins, createBins, packed, padded } from './bins';
 import { type Kit, activity } from './kit';
 import { type DebleedModel, TOLD_UPDATES, startPowers } from './learn';
-import { type Line, STAGES, addAlong, alongBins, ringsAlong, tapsOf } from './ringAlong';
+import { type Line, STAGES, addAlong, alongBins, lineOf, ringsAlong, tapsOf } from './ringAlong';
 import { BINS, HOP, SIZE, type Spectrogram, createTransform, framesOf, learntBins } from './transform';
 
 /** A mic and the source whose share of it is wanted; drums first, in the kit's order, then the rests. */
@@ -114,14 +114,12 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
             for (let stage = 0; stage < STAGES; stage++) {
               prepare(longer, f, T, before + frames, acts, loudests);
               const images = longer.images(0, updates, own);
-              longer.x(0).set(heard);
+              x.set(heard);
               rung = [];
               for (const { mic, refs } of along) {
                 for (const s of refs) {
-                  const q = sources.indexOf(s);
                   const line = { re: new Float32Array(T), im: new Float32Array(T) };
-                  const ref = { re: images.subarray(q * 2 * T, q * 2 * T + T), im: images.subarray(q * 2 * T + T, (q + 1) * 2 * T) };
-                  addAlong(model.along.subarray(at, at + 2 * taps), ref, since, taps, line, 1);
+                  addAlong(model.along.subarray(at, at + 2 * taps), lineOf(images, sources.indexOf(s), T), since, taps, line, 1);
                   at += 2 * taps;
                   const mine = mic * 2 * T;
                   for (let t = 0; t < before + frames; t++) {
