@@ -10,7 +10,7 @@ import { openMics } from '../cli/mics';
 import { kindOf } from '../core/hits/kinds';
 import { createHand } from '../core/spill/crew';
 import { hearAgain, kitMic, separate } from '../core/spill/debleed';
-import { FEATURES, type Judge, MEAN_CERTAINTY } from '../core/spill/judgeAgain';
+import { FEATURES, type Judge, MEAN_CERTAINTY, SIGNS } from '../core/spill/judgeAgain';
 import { label, readTruth } from './dataset';
 import { fitLogistic } from './logistic';
 
@@ -22,7 +22,7 @@ interface Heard {
 }
 
 /** Raise the number when features are made in another way. */
-const CACHE = '.again-1';
+const CACHE = '.again-2';
 /** A stroke may be noticed so much after its first contact, seconds. */
 const LATE_S = 0.012;
 
@@ -65,7 +65,7 @@ export function learnJudge(list: readonly Heard[]): Judge {
   const mean = inputs.map((v, k) => (k === MEAN_CERTAINTY ? 0 : v.reduce((a, b) => a + b, 0) / v.length));
   const scale = inputs.map((v, k) => (k === MEAN_CERTAINTY ? 1 : Math.sqrt(v.reduce((a, b) => a + (b - mean[k]) ** 2, 0) / v.length) + 1e-3));
   const learn = (examples: readonly Example[], prior: readonly number[], strength: number) =>
-    fitLogistic({ x: Float64Array.from(examples.flatMap((e) => e.x.map((v, k) => (v - mean[k]) / scale[k]))), y: examples.map((e) => e.y), inputs: FEATURES }, prior, strength);
+    fitLogistic({ x: Float64Array.from(examples.flatMap((e) => e.x.map((v, k) => (v - mean[k]) / scale[k]))), y: examples.map((e) => e.y), inputs: FEATURES }, prior, strength, SIGNS);
   const pooled = learn(all, Array.from({ length: FEATURES + 1 }, (_, k) => (k === MEAN_CERTAINTY ? 1 : 0)), STRENGTH.all);
   const round = (v: number) => Number(v.toFixed(5));
   return {

@@ -26,6 +26,28 @@ describe('logistic regression with a prior', () => {
     });
   });
 
+  it('keeps weights to the sign asked for, and the others where they then do best', () => {
+    const gauss = createGaussian(createRng(6));
+    const uniform = createRng(7);
+    const n = 4000;
+    const x = new Float64Array(3 * n);
+    for (let r = 0; r < n; r++) {
+      const v = gauss();
+      // the second is the first with noise, so that it takes a weight against it
+      x.set([v, v + 0.3 * gauss(), gauss()], 3 * r);
+    }
+    const y = Array.from({ length: n }, (_, r) => (uniform() < 1 / (1 + Math.exp(-(2 * x[3 * r] - x[3 * r + 1] - 0.8 * x[3 * r + 2]))) ? 1 : 0));
+    const free = fitLogistic({ x, y, inputs: 3 }, [0, 0, 0, 0], 1);
+    expect(free[1]).toBeLessThan(-0.5);
+    const bound = fitLogistic({ x, y, inputs: 3 }, [0, 0, 0, 0], 1, [1, 1, -1, 0]);
+    expect(bound[1]).toBe(0);
+    const without = Float64Array.from({ length: 2 * n }, (_, i) => x[3 * (i >> 1) + 2 * (i & 1)]);
+    const alone = fitLogistic({ x: without, y, inputs: 2 }, [0, 0, 0], 1);
+    [bound[0], bound[2], bound[3]].forEach((w, k) => {
+      expect(w).toBeCloseTo(alone[k], 5);
+    });
+  });
+
   it('leaves a strong prior only for much evidence, and stays finite where classes part', () => {
     const rows = { x: Float64Array.from([-1, 1]), y: [0, 1], inputs: 1 };
     const [weak] = fitLogistic(rows, [0, 0], 0.01);

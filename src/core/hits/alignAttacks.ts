@@ -40,9 +40,9 @@ interface Shape {
 
 /**
  * `times` in seconds, rising; `strengths` alike. `x` is the drum's own mic, `band` where its attack is heard, Hz, `swellS` how long before its pick such a drum may begin to swell: what comes
- * earlier in the shape is what is often struck together with it. Gives new times.
+ * earlier in the shape is what is often struck together with it. `earlierS`: no stroke is moved back by more than that and this, seconds. Gives new times.
  */
-export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, powers: BandSteps = bandSteps): number[] {
+export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, powers: BandSteps = bandSteps, earlierS = MOST_EARLIER_S): number[] {
   const e = powers(x, rate, HOPS, band[0], band[1]).band.map((v) => v + 1e-14);
   const logs = e.map(Math.log);
   const all = Array.from(times.keys());
@@ -50,7 +50,7 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
   const groups = [all.filter((i) => !soft.has(i)), all.filter((i) => soft.has(i))];
   const out = [...times];
   for (const group of groups) {
-    const moved = alignGroup(e, logs, times, group, strengths, swellS);
+    const moved = alignGroup(e, logs, times, group, strengths, swellS, earlierS);
     group.forEach((i, k) => {
       out[i] = moved[k];
     });
@@ -59,7 +59,7 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
 }
 
 /** New times of the strokes `group` (indices into `times`), by a shape of their own. */
-function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[], group: readonly number[], strengths: readonly number[], swellS: number): number[] {
+function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[], group: readonly number[], strengths: readonly number[], swellS: number, earlierS: number): number[] {
   const n = e.length;
   const at = times.map((t) => Math.floor(t * HOPS + 0.5));
   const quiet = at.map((k) => quantile(e.subarray(Math.max(0, k - 120), Math.max(1, k - 24)), 0.6) + 1e-13);
@@ -106,7 +106,7 @@ function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[
     const moved = (at[i] + fits[best].shift - BEFORE + begins[best]) / HOPS;
     if (t - moved <= FINE_LATE_S && moved - t <= FINE_EARLY_S) return t;
     // further back is another drum's
-    if (t - moved > swellS + MOST_EARLIER_S) return t;
+    if (t - moved > swellS + earlierS) return t;
     return moved > t && swellsFrom(e, at[i], Math.round(moved * HOPS), quiet[i]) ? t : moved;
   });
 }

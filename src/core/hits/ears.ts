@@ -33,8 +33,8 @@ export interface Ear {
   ownRows(song: SongView, s: Source, patterns: Patterns, leastGain: number): Soon<Float32Array[]>;
   describe(song: SongView, s: Source, patterns: Patterns, drum: string): Soon<Described>;
   certainties(net: Network, features: Float32Array): Soon<Float64Array>;
-  /** Times (seconds, rising) brought to the first movement of their strokes. */
-  align(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], kind: Kind): Soon<number[]>;
+  /** Times (seconds, rising) brought to the first movement of their strokes; see alignAttacks. */
+  align(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], kind: Kind, earlierS?: number): Soon<number[]>;
   ring(x: Float32Array, rate: number, drum: string, own: readonly number[]): Soon<Ring | null>;
   /** Spectra of strokes (seconds) in their drum's first own mic. */
   strokeSpectra(x: Float32Array, rate: number, times: readonly number[]): Soon<Float32Array>;
@@ -65,8 +65,13 @@ function loudEnough(c: Candidates, kernels: HitKernels, rate: number, kind: Kind
   return onlyCandidates(c, Array.from(added.keys()).filter((i) => added[i] >= least));
 }
 
-/** An ear in this thread; `steps`: its powers, for those that work in the same thread. */
-export function createEar(): Ear & { readonly steps: BandSteps } {
+/** An ear in this thread, which answers at once those that work in it. */
+export interface NearEar extends Ear {
+  readonly steps: BandSteps;
+  powers(x: Float32Array, rate: number, times: readonly Float64Array[], grain?: Grain): Float32Array[];
+}
+
+export function createEar(): NearEar {
   let kept: HitKernels | null = null;
   const kernels = () => {
     kept ??= createHitKernels();
@@ -97,7 +102,7 @@ export function createEar(): Ear & { readonly steps: BandSteps } {
     ownRows: (song, s, patterns, leastGain) => ownRows({ ...song, kernels: kernels() }, s, patterns, leastGain),
     describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),
     certainties,
-    align: (x, rate, times, strengths, kind) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps),
+    align: (x, rate, times, strengths, kind, earlierS) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps, earlierS),
     ring: (x, rate, drum, own) => learnRing(x, rate, drum, own, false, steps),
     strokeSpectra,
     reaches: (x, rate, drums) => reachesOf(kernels(), x, rate, drums),

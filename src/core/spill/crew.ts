@@ -10,7 +10,7 @@ import { type Candidate, witness } from './judgeAgain';
 import { quietRest } from './quietRest';
 import { followRing } from './ringMask';
 import { ringsAlong } from './ringAlong';
-import { BLOCK, type Separator, type Target, createSeparator, leadOf } from './separate';
+import { SHARED, type Separator, type Target, blockFor, createSeparator, leadOf } from './separate';
 import { BINS, HOP, createTransform, framesOf } from './transform';
 
 /** What does the work: it learns its share of the bins, separates stretches, tidies mics, and is an ear besides. */
@@ -27,7 +27,8 @@ export interface Hand extends Ear {
   settleAlong(all: Leakage): Promise<void> | void;
   /** The model with the values of its own bins, zero elsewhere. */
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
-  open(model: DebleedModel, hits: readonly (readonly number[])[]): Promise<void> | void;
+  /** `block`: frames separated at a time; see createSeparator. */
+  open(model: DebleedModel, hits: readonly (readonly number[])[], block: number): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
   /**
    * Leaves of a whole mic, in its place, what its drum's own decay lets it be, and tells how it rings then. `x` must lie in memory that is shared with whoever works;
@@ -92,8 +93,8 @@ export function createHand(): Hand {
       learner = null;
       return model;
     },
-    open(model, hits) {
-      separator = createSeparator(model, hits);
+    open(model, hits, block) {
+      separator = createSeparator(model, hits, block);
     },
     run(audio, offset, from, to, targets) {
       if (!separator) throw new Error('no model is open');
@@ -111,7 +112,7 @@ export function createHand(): Hand {
       if (quiet !== x) x.set(quiet);
       return ring;
     },
-    witness: (raw, kept, rate, kind, list, others) => witness(raw, kept, rate, kind, list, others, ear.steps),
+    witness: (raw, kept, rate, kind, list, others) => witness(raw, kept, rate, kind, list, others, ear),
   };
 }
 
@@ -206,18 +207,18 @@ export async function learnModel(o: DebleedJob & { stretches?: readonly Stretch[
   return model;
 }
 
-/** Samples that one run of a hand gives: what a block of frames covers. */
-export const RUN = (BLOCK - 2) * HOP;
-
 /**
  * Images of the targets from `from` to `to` (frames of the recording), in order, in blocks: `write` gets one block of all targets and where it begins. Sound outside
  * `from` to `to` counts too.
  */
 export async function separateTargets(o: DebleedJob & { model: DebleedModel; targets: readonly Target[]; from: number; to: number; write(at: number, images: readonly Float32Array[]): void | Promise<void> }): Promise<void> {
-  await Promise.all(o.hands.map((h) => h.open(o.model, o.hits)));
+  const block = blockFor(o.to - o.from, o.hands.length);
+  // what a block of frames covers
+  const run = (block - SHARED) * HOP;
+  await Promise.all(o.hands.map((h) => h.open(o.model, o.hits, block)));
   const lead = leadOf(o.model.kit);
   const starts: number[] = [];
-  for (let at = o.from; at < o.to; at += RUN) starts.push(at);
+  for (let at = o.from; at < o.to; at += run) starts.push(at);
   let next = 0;
   let written = 0;
   const ready = new Map<number, readonly Float32Array[]>();
@@ -227,7 +228,7 @@ export async function separateTargets(o: DebleedJob & { model: DebleedModel; tar
     while (next < starts.length) {
       const i = next++;
       const at = starts[i];
-      const to = Math.min(o.to, at + RUN);
+      const to = Math.min(o.to, at + run);
       const offset = at - (2 + lead) * HOP;
       // readers answer one call at a time
       const pieces = reading.then(async () => {

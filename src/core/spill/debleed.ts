@@ -13,14 +13,14 @@ import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, separateTargets } from './crew';
 import { computeImages } from './image';
 import judge from './judge.json';
-import { type Candidate, type Judge, candidatesOf, certaintiesAgain, sureOf } from './judgeAgain';
+import { type Candidate, type Judge, SAID, candidatesOf, certaintiesAgain, movedBack, sureOf } from './judgeAgain';
 import { type Kit, type KitMic, describeKit } from './kit';
 import type { DebleedModel } from './learn';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 8;
+export const DEBLEED_VERSION = 9;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -164,12 +164,14 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   others.clear();
   const readRaw = oneByOne((m: number) => whole(o.readers[m], frames));
   return shareOut(o.hands, s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
-    const list = candidatesOf(o.hits[drum] ?? [], toldBack(again.drums[drum] ?? [], drum, o.mics, late));
+    const told = candidatesOf(o.hits[drum] ?? [], toldBack(again.drums[drum] ?? [], drum, o.mics, late));
     // the mic in which the drum's hits are told
     const own = s.targets.flatMap(([m, k], q) => (k === d ? [{ m, q }] : [])).sort((a, b) => (late.get(a.m) ?? 0) - (late.get(b.m) ?? 0))[0];
-    if (!own || list.length === 0 || kindOf(drum) === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[own.q].share < LEAST_SHARE || !list.some(sureOf)) return { drum, list, features: null };
+    const kind = kindOf(drum);
+    if (!own || told.length === 0 || kind === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[own.q].share < LEAST_SHARE || !told.some(sureOf)) return { drum, list: told, features: null };
+    const list = await movedBack(told, async (times, strengths, earlierS) => hand.align(s.images[own.q], rate, times, strengths, kind, earlierS));
     const foreign = Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
-    return { drum, list, features: await hand.witness(await readRaw(own.m), s.images[own.q], rate, kindOf(drum), list, foreign) };
+    return { drum, list, features: await hand.witness(await readRaw(own.m), s.images[own.q], rate, kind, list, foreign) };
   }));
 }
 
@@ -178,7 +180,7 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   const kind = kindOf(drum);
   const certainty = features && kind !== 'cymbal' ? certaintiesAgain(by, kind, features) : list.map((c) => (c.first + c.again) / 2);
   // what a person said stays
-  return list.map((c, i) => ({ ...c.hit, certainty: c.first === 1 ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN);
+  return list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN);
 }
 
 /** Throws what `progress` throws, to cancel. */

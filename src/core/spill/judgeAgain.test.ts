@@ -1,11 +1,12 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
-import { bandSteps } from '../hits/candidates';
-import { type Judge, FEATURES, MEAN_CERTAINTY, candidatesOf, certaintiesAgain, featuresOf, sureOf, witness } from './judgeAgain';
+import { createEar } from '../hits/ears';
+import { type Judge, FEATURES, LIKENESS, MEAN_CERTAINTY, candidatesOf, certaintiesAgain, movedBack, sureOf, witness } from './judgeAgain';
 import { judged } from './debleed';
 import learnt from './judge.json';
 
 const RATE = 48000;
+const ear = createEar();
 const hit = (time: number, certainty: number, strength = 0.5) => ({ time, strength, certainty });
 
 describe('hits found twice', () => {
@@ -17,6 +18,38 @@ describe('hits found twice', () => {
 
   it('keeps two strokes that were one hit before apart', () => {
     expect(candidatesOf([hit(1, 0.8)], [hit(1.004, 0.8), hit(1.015, 0.8)])).toHaveLength(2);
+  });
+});
+
+describe('moving strokes back to where they begin in the de-bled mic', () => {
+  const list = candidatesOf([hit(1, 0.9), hit(2, 1), hit(3, 0.9), hit(4, 0.2), hit(5, 0.9), hit(5.012, 0.8)], [hit(1, 0.9)]);
+  const by = (ms: number) => movedBack(list, (times) => times.map((t) => t - ms / 1000));
+  const times = (l: readonly { hit: { time: number } }[]) => l.map((c) => Number(c.hit.time.toFixed(4)));
+
+  it('leaves what a person set, what may be none, and what would fall onto the stroke before', async () => {
+    expect(times(await by(6))).toEqual([0.994, 2, 2.994, 4, 4.994, 5.006]);
+    const nearer = await movedBack(list, (at) => at.map((t) => (t > 5.01 ? t - 0.006 : t)));
+    expect(times(nearer)).toEqual([1, 2, 3, 4, 5, 5.012]);
+  });
+
+  it('moves none later', async () => {
+    expect(times(await by(-3))).toEqual(times(list));
+  });
+
+  it('finds the attack of a stroke that was told late, as the others begin', async () => {
+    const rate = 48000;
+    const gauss = createGaussian(createRng(5));
+    const x = new Float32Array(12 * rate);
+    const strokes = Array.from({ length: 20 }, (_, i) => 0.5 + 0.55 * i);
+    for (const t of strokes) for (let i = 0; i < rate / 4; i++) x[Math.round(t * rate) + i] += 0.5 * gauss() * Math.exp(-i / (0.06 * rate));
+    for (let i = 0; i < x.length; i++) x[i] += 1e-4 * gauss();
+    const told = strokes.map((t, i) => hit(i === 7 ? t + 0.0065 : t, 0.9));
+    const moved = await movedBack(candidatesOf(told, told), (at, strengths, earlierS) => ear.align(x, rate, at, strengths, 'snare', earlierS) as number[]);
+    expect(moved[7].hit.time - strokes[7]).toBeLessThan(0.0015);
+    expect(moved[7].hit.time - strokes[7]).toBeGreaterThan(-0.002);
+    moved.forEach((c, i) => {
+      if (i !== 7) expect(Math.abs(c.hit.time - strokes[i])).toBeLessThan(0.0015);
+    });
   });
 });
 
@@ -37,7 +70,7 @@ describe('judging strokes again', () => {
   const first = [...STROKES.filter((t) => t !== 4).map((t) => hit(t, 0.95)), hit(3.3, 0.5), hit(5.3, 0.2)].sort((a, b) => a.time - b.time);
   const again = [...STROKES.map((t) => hit(t, t === 4 ? 0.4 : 0.95))];
   const list = candidatesOf(first, again);
-  const features = witness(raw, kept, RATE, 'tom', list, FOREIGN, bandSteps);
+  const features = witness(raw, kept, RATE, 'tom', list, FOREIGN, ear);
   const rowOf = (time: number) => features.subarray(FEATURES * list.findIndex((c) => c.hit.time === time), FEATURES * (list.findIndex((c) => c.hit.time === time) + 1));
 
   it('hears what stayed in the de-bled mic and what went', () => {
@@ -50,8 +83,13 @@ describe('judging strokes again', () => {
     expect(kSpill[MEAN_CERTAINTY + 1]).toBeLessThan(kSpill[MEAN_CERTAINTY + 3]);
   });
 
+  it('hears whether a stroke adds what the sure ones add', () => {
+    expect(rowOf(4)[LIKENESS]).toBeGreaterThan(0.99);
+    expect(rowOf(3.3)[LIKENESS]).toBeLessThan(0.9);
+  });
+
   it('does not depend on the level of the mic', () => {
-    const louder = witness(raw.map((v) => 4 * v), kept.map((v) => 4 * v), RATE, 'tom', list, FOREIGN, bandSteps);
+    const louder = witness(raw.map((v) => 4 * v), kept.map((v) => 4 * v), RATE, 'tom', list, FOREIGN, ear);
     louder.forEach((v, i) => {
       expect(v).toBeCloseTo(features[i], 2);
     });
@@ -80,6 +118,6 @@ describe('judging strokes again', () => {
   });
 
   it('knows nothing of no candidates', () => {
-    expect(featuresOf([], bandSteps(raw, RATE, 1000, 60, 450), bandSteps(kept, RATE, 1000, 60, 450), [], 'tom')).toHaveLength(0);
+    expect(witness(raw, kept, RATE, 'tom', [], [], ear)).toHaveLength(0);
   });
 });

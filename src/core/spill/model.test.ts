@@ -6,6 +6,7 @@ import { createBins, packed, padded } from './bins';
 import { type DebleedJob, LEARN_S, chooseStretches, createHand, learnModel, ownTargets, separateTargets } from './crew';
 import { computeImages, sourcesOf, targetsOf } from './image';
 import { activity, describeKit } from './kit';
+import { SHARED, blockFor } from './separate';
 import { HOP, createTransform, framesOf } from './transform';
 
 const RATE = 48000;
@@ -175,6 +176,21 @@ describe('stretches to learn from', () => {
     const total = list.reduce((n, s) => n + s.frames, 0);
     expect((total * HOP) / RATE).toBeLessThanOrEqual(LEARN_S + 1);
     expect(list.every((s, i) => i === 0 || s.first >= list[i - 1].first + list[i - 1].frames)).toBe(true);
+  });
+});
+
+describe('blocks of frames', () => {
+  it('hold a run from anywhere, and share time out so that no hand has much more to do than its part', () => {
+    fc.assert(fc.property(fc.integer({ min: 1, max: 700 * RATE }), fc.integer({ min: 1, max: 8 }), fc.integer({ min: 0, max: 100 * RATE }), (samples, hands, from) => {
+      const block = blockFor(samples, hands);
+      expect(block % 4).toBe(0);
+      const run = (block - SHARED) * HOP;
+      // as many frames as a separator goes through for one run
+      expect(framesOf(from + run) - Math.max(0, Math.floor(from / HOP) - 1)).toBeLessThanOrEqual(block);
+      const runs = Math.ceil(samples / run);
+      const least = samples / HOP / hands;
+      expect(Math.ceil(runs / hands) * (block - SHARED)).toBeLessThanOrEqual(least + 8 + 4 * Math.ceil(least / 60));
+    }));
   });
 });
 

@@ -8,8 +8,19 @@ import { BINS, HOP, SIZE, type Spectrogram, createTransform, framesOf, learntBin
 /** A mic and the source whose share of it is wanted; drums first, in the kit's order, then the rests. */
 export type Target = readonly [mic: number, source: number];
 
-/** Frames separated at a time. */
+/** Frames separated at a time, unless said otherwise; a multiple of four. */
 export const BLOCK = 96;
+/** No more than so many at a time. */
+const MOST = 128;
+/** Of a block's frames so many only lead into others: windows reach half a window beyond both ends, and runs begin anywhere in a frame. */
+export const SHARED = 3;
+
+/** Frames separated at a time where `samples` are shared out to `hands` so that none waits long for another. */
+export function blockFor(samples: number, hands: number): number {
+  const each = Math.max(1, Math.ceil(samples / HOP / hands));
+  const runs = Math.ceil(each / (MOST - SHARED));
+  return 4 * Math.ceil((Math.ceil(each / runs) + SHARED) / 4);
+}
 
 export interface Separator {
   /**
@@ -22,20 +33,20 @@ export interface Separator {
 /** Above what is told apart, a mic's bins are turned down to the share of the target in the third of an octave below. */
 const BELOW = 2 ** (-1 / 3);
 
-/** Fills bins from `top` up: by frame, the mic's own spectrum times what the target is of it in the bins below (least squares, 0..1). `x` has room for `stride` frames a bin, of which `before` come earlier. */
-function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: number, top: number, stride: number, before: number): void {
+/** Fills bins from `top` up, `block` frames each: by frame, the mic's own spectrum times what the target is of it in the bins below (least squares, 0..1). `x` has room for `stride` frames a bin, of which `before` come earlier. */
+function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: number, block: number, top: number, stride: number, before: number): void {
   const from = Math.floor(top * BELOW);
   for (let t = 0; t < frames; t++) {
     let [both, all] = [0, 1e-20];
     for (let f = from; f < top; f++) {
-      const [i, j] = [f * BLOCK + t, f * stride + before + t];
+      const [i, j] = [f * block + t, f * stride + before + t];
       both += x.re[j] * re[i] + x.im[j] * im[i];
       all += x.re[j] ** 2 + x.im[j] ** 2;
     }
     const g = Math.min(1, Math.max(0, both / all));
     for (let f = top; f < BINS; f++) {
-      re[f * BLOCK + t] = g * x.re[f * stride + before + t];
-      im[f * BLOCK + t] = g * x.im[f * stride + before + t];
+      re[f * block + t] = g * x.re[f * stride + before + t];
+      im[f * block + t] = g * x.im[f * stride + before + t];
     }
   }
 }
@@ -43,7 +54,8 @@ function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: num
 /** Frames before those wanted that are listened to, a multiple of four. */
 export const leadOf = (kit: Kit): number => (ringsAlong(kit).length ? STAGES * Math.ceil(tapsOf(kit.rate) / 4) * 4 : 0);
 
-export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], updates = TOLD_UPDATES): Separator {
+/** `block`: frames separated at a time, a multiple of four. */
+export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], block = BLOCK, updates = TOLD_UPDATES): Separator {
   const { kit } = model;
   const M = kit.mics.length;
   const S = kit.sources;
@@ -56,9 +68,9 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
   const [lowest, end] = along.length ? alongBins(kit.rate) : [0, 0];
   const filters = along.length ? model.along.length / (end - lowest) : 0;
   const lead = leadOf(kit);
-  const bins = createBins({ mics: M, sources: S, frames: BLOCK, bins: 1 });
-  const longer = along.length ? createBins({ mics: M, sources: S, frames: BLOCK + lead, bins: 1 }) : bins;
-  const P = new Float32Array(M * (BLOCK + lead));
+  const bins = createBins({ mics: M, sources: S, frames: block, bins: 1 });
+  const longer = along.length ? createBins({ mics: M, sources: S, frames: block + lead, bins: 1 }) : bins;
+  const P = new Float32Array(M * (block + lead));
   const sources = [...new Set(along.flatMap((a) => a.refs))];
   const own = sources.map((s) => [kit.own[s][0], s] as const);
 
@@ -90,20 +102,20 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
     run(audio, offset, from, to, targets) {
       const out = targets.map(() => new Float32Array(to - from));
       const last = framesOf(to);
-      for (let first = Math.max(0, Math.floor(from / HOP) - 1); first < last; first += BLOCK) {
-        const frames = Math.min(BLOCK, last - first);
+      for (let first = Math.max(0, Math.floor(from / HOP) - 1); first < last; first += block) {
+        const frames = Math.min(block, last - first);
         const before = Math.min(lead, first);
-        const T = BLOCK + lead;
+        const T = block + lead;
         const times = Float64Array.from({ length: before + frames }, (_, k) => ((first - before + k) * HOP) / kit.rate);
         const acts = kit.drums.map((d, i) => activity(d, hits[i], times, SIZE / kit.rate));
         const loudests = Float32Array.from(times, (_, t) => acts.reduce((a, l) => Math.max(a, l[t]), 0));
         const [act, loudest] = [acts.map((a) => a.subarray(before)), loudests.subarray(before)];
         const spectra = audio.map((x) => transform.forward(x, offset, first - before, before + frames, T));
-        const re = targets.map(() => new Float32Array(BINS * BLOCK));
-        const im = targets.map(() => new Float32Array(BINS * BLOCK));
+        const re = targets.map(() => new Float32Array(BINS * block));
+        const im = targets.map(() => new Float32Array(BINS * block));
         const top = learntBins(kit.rate);
         for (let f = 0; f < top; f++) {
-          hear(bins, spectra, f, BLOCK, before, T);
+          hear(bins, spectra, f, block, before, T);
           let rung: { readonly mic: number; readonly drum: number; readonly line: Line }[] = [];
           if (f >= lowest && f < end) {
             hear(longer, spectra, f, T, 0, T);
@@ -133,26 +145,26 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
             const y = bins.x(0);
             for (const { mic } of along) {
               for (let t = 0; t < frames; t++) {
-                y[mic * 2 * BLOCK + t] = x[mic * 2 * T + before + t];
-                y[mic * 2 * BLOCK + BLOCK + t] = x[mic * 2 * T + T + before + t];
+                y[mic * 2 * block + t] = x[mic * 2 * T + before + t];
+                y[mic * 2 * block + block + t] = x[mic * 2 * T + T + before + t];
               }
             }
           }
-          prepare(bins, f, BLOCK, frames, act, loudest);
+          prepare(bins, f, block, frames, act, loudest);
           const images = bins.images(0, updates, targets);
           targets.forEach(([m, s], q) => {
             const g = model.level[f * M + m];
             const added = rung.find((r) => r.mic === m && r.drum === s)?.line;
             for (let t = 0; t < frames; t++) {
-              re[q][f * BLOCK + t] = (images[q * 2 * BLOCK + t] + (added ? added.re[before + t] : 0)) * g;
-              im[q][f * BLOCK + t] = (images[q * 2 * BLOCK + BLOCK + t] + (added ? added.im[before + t] : 0)) * g;
+              re[q][f * block + t] = (images[q * 2 * block + t] + (added ? added.re[before + t] : 0)) * g;
+              im[q][f * block + t] = (images[q * 2 * block + block + t] + (added ? added.im[before + t] : 0)) * g;
             }
           });
         }
         // above what is told apart one by one
         targets.forEach(([m], q) => {
-          carryUp(spectra[m], re[q], im[q], frames, top, T, before);
-          transform.inverse(re[q], im[q], BLOCK, first, frames, out[q], from);
+          carryUp(spectra[m], re[q], im[q], frames, block, top, T, before);
+          transform.inverse(re[q], im[q], block, first, frames, out[q], from);
         });
       }
       return out;
