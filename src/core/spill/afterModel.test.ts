@@ -120,6 +120,32 @@ describe("following a drum's own decay", () => {
     expect(left(followRing(soft, RATE, 'tom', STROKES, [...STROKES, a].sort((p, q) => p - q)), soft)).toBeGreaterThan(-3);
   });
 
+  it('takes down after the attack what is struck with most strokes in bands where the drum itself has little, however hard it is struck', () => {
+    const strokes = Array.from({ length: 11 }, (_, i) => (0.5 + i) * RATE);
+    const mine = new Float32Array(n);
+    const level = (k: number) => (k % 3 === 0 ? 0.2 : 1);
+    strokes.forEach((at, k) => {
+      for (let p = 0; p < 12; p++) for (let i = 0; i < 0.5 * RATE && at + i < n; i++) mine[at + i] += 0.1 * level(k) * Math.sin((2 * Math.PI * 110 * 1.31 ** p * i) / RATE) * 10 ** ((-3 * i) / (0.6 * RATE));
+      burst(mine, at, 0.5, 0.003 * level(k));
+    });
+    const struck = mine.map((v) => v + 0.006 * wash());
+    const alone = [4, 7];
+    strokes.forEach((at, k) => {
+      const hat = new Float32Array(n);
+      if (!alone.includes(k)) burst(hat, at + 10, 0.5, 0.05);
+      // of highs alone
+      for (let i = 2; i < n; i++) struck[i] += hat[i] - 2 * hat[i - 1] + hat[i - 2];
+    });
+    const out = followRing(struck, RATE, 'snare', strokes);
+    const tail = (x: Float32Array, k: number) => energy(x.map((v, i) => v - mine[i]), strokes[k] + 0.06 * RATE, strokes[k] + 0.25 * RATE);
+    for (const k of [2, 3, 6, 9]) expect(db(tail(out, k), tail(struck, k)), `stroke ${k}`).toBeLessThan(-8);
+    for (const k of alone) expect(Math.abs(db(energy(out, strokes[k], strokes[k] + 0.4 * RATE), energy(mine, strokes[k], strokes[k] + 0.4 * RATE))), `stroke ${k}`).toBeLessThan(0.15);
+    // with few strokes none may have been struck alone
+    const few = strokes.slice(0, 7);
+    const little = followRing(struck, RATE, 'snare', few);
+    expect(db(tail(little, 2), tail(struck, 2))).toBeGreaterThan(db(tail(out, 2), tail(struck, 2)) + 3);
+  });
+
   it('never touches the attack, and leaves a mic without spill as it is', () => {
     const out = followRing(own, RATE, 'tom', STROKES);
     const difference = out.map((v, i) => v - own[i]);

@@ -30,6 +30,13 @@ const LEAST_DECAY_DB = -3;
 /** A drum is heard in a band where its strokes are this much louder than what is there before them, dB. */
 const STANDS_OUT_DB = 6;
 const DEEPEST_GAIN = 10 ** (-60 / 20);
+/** How hard a stroke is is told by so many bands, the loudest of the drum. */
+const LOUDEST = 8;
+/** After its attack a stroke is believed to have so much more in a band than the least that strokes have there for how hard they are, dB: what is more was struck with it. */
+const MORE_DB = 2;
+const LEAST_QUANTILE = 0.1;
+/** With fewer strokes than this none may have been struck alone. */
+const ENOUGH_STROKES = 8;
 
 interface BandRing {
   /** Level after a stroke by band, one value each HOP samples, dB against the stroke's peak in the band; 0 at the attack, never rising. */
@@ -38,9 +45,25 @@ interface BandRing {
   readonly marginDb: readonly number[];
   /** Bands in which little else is left. */
   readonly clean: readonly boolean[];
+  /** Peak of a stroke by its peaks in all bands, as far as it is the drum's own, dB. */
+  readonly ownPeak: (peaks: readonly number[], band: number) => number;
 }
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
+
+/** Peaks of a stroke by band, dB. */
+const peaksAt = (f: Frames, h: number): number[] => Array.from({ length: f.bands }, (_, b) => db(peakOf(f, Math.min(f.count - 1, Math.round(h / HOP)), b)));
+
+/** What strokes have in each band for how hard they are: hats and cymbals that are struck with a drum brighten it, but seldom at its every stroke. */
+function ownPeaks(strokes: readonly (readonly number[])[]): BandRing['ownPeak'] {
+  if (strokes.length < ENOUGH_STROKES) return (peaks, band) => peaks[band];
+  const usual = strokes[0].map((_, b) => quantile(strokes.map((p) => p[b]), 0.5));
+  const loudest = Array.from(usual.keys()).sort((a, b) => usual[b] - usual[a]).slice(0, LOUDEST);
+  const hardness = (peaks: readonly number[]) => loudest.reduce((a, b) => a + peaks[b] - usual[b], 0) / loudest.length;
+  const hard = strokes.map(hardness);
+  const least = usual.map((_, b) => quantile(strokes.map((p, i) => p[b] - hard[i]), LEAST_QUANTILE));
+  return (peaks, band) => Math.min(peaks[band], hardness(peaks) + least[band] + MORE_DB);
+}
 
 /** So long after its last stroke a drum is believed to have rung out, seconds; in dense playing the frames that come latest after one stand for that. */
 const GONE_S = 1.5;
@@ -93,7 +116,7 @@ function ringOf(f: Frames, rate: number, own: readonly number[], kind: Kind): Ba
     if (before.length >= LEAST_STROKES && quantile(before, 0.5) > -STANDS_OUT_DB) heard.length = Math.min(heard.length, Math.ceil(PEAK_MS / stepMs) + 1);
     return carriedOn(heard, Math.min(LEAST_DECAY_DB, Math.max(DEEPEST_DB, floor)), stepMs, SLOPE, longest);
   });
-  return { decayDb, marginDb: clean.map((c) => (!c ? MARGIN_DB : kind === 'kick' ? KICK_MARGIN_DB : CLEAN_MARGIN_DB)), clean };
+  return { decayDb, ownPeak: ownPeaks(own.map((h) => peaksAt(f, h))), marginDb: clean.map((c) => (!c ? MARGIN_DB : kind === 'kick' ? KICK_MARGIN_DB : CLEAN_MARGIN_DB)), clean };
 }
 
 /**
@@ -122,12 +145,13 @@ export function followRing(x: Float32Array, rate: number, kind: Kind, own: reado
 function allowedBy(f: Frames, rate: number, ring: BandRing, own: readonly number[], possible: readonly number[]): Float32Array {
   const { bands, count } = f;
   const allowed = new Float32Array(count * bands);
+  const told = (list: readonly number[]) => list.map((h) => ({ k: Math.min(count - 1, Math.round(h / HOP)), peaks: peaksAt(f, h) }));
+  const [strokes, all] = [told(own), told(possible)];
   for (let b = 0; b < bands; b++) {
     const margin = 10 ** (ring.marginDb[b] / 10);
     const decay = ring.decayDb[b];
-    for (const h of ring.clean[b] ? possible : own) {
-      const k = Math.min(count - 1, Math.round(h / HOP));
-      const peak = peakOf(f, k, b) * margin;
+    for (const { k, peaks } of ring.clean[b] ? all : strokes) {
+      const peak = 10 ** (ring.ownPeak(peaks, b) / 10) * margin;
       for (let s = -SIZE / 2 / HOP; s < decay.length && k + s < count; s++) {
         if (k + s >= 0) allowed[(k + s) * bands + b] += s * HOP <= (PEAK_MS * rate) / 1000 ? Number.POSITIVE_INFINITY : peak * 10 ** (decay[s] / 10);
       }
