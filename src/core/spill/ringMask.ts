@@ -54,9 +54,12 @@ const db = (p: number) => 10 * Math.log10(p + 1e-14);
 /** Peaks of a stroke by band, dB. */
 const peaksAt = (f: Frames, h: number): number[] => Array.from({ length: f.bands }, (_, b) => db(peakOf(f, Math.min(f.count - 1, Math.round(h / HOP)), b)));
 
+/** Strokes of toms are too unlike each other: by the least of them they lost of their sustain. */
+const asHeard: BandRing['ownPeak'] = (peaks, band) => peaks[band];
+
 /** What strokes have in each band for how hard they are: hats and cymbals that are struck with a drum brighten it, but seldom at its every stroke. */
 function ownPeaks(strokes: readonly (readonly number[])[]): BandRing['ownPeak'] {
-  if (strokes.length < ENOUGH_STROKES) return (peaks, band) => peaks[band];
+  if (strokes.length < ENOUGH_STROKES) return asHeard;
   const usual = strokes[0].map((_, b) => quantile(strokes.map((p) => p[b]), 0.5));
   const loudest = Array.from(usual.keys()).sort((a, b) => usual[b] - usual[a]).slice(0, LOUDEST);
   const hardness = (peaks: readonly number[]) => loudest.reduce((a, b) => a + peaks[b] - usual[b], 0) / loudest.length;
@@ -116,7 +119,7 @@ function ringOf(f: Frames, rate: number, own: readonly number[], kind: Kind): Ba
     if (before.length >= LEAST_STROKES && quantile(before, 0.5) > -STANDS_OUT_DB) heard.length = Math.min(heard.length, Math.ceil(PEAK_MS / stepMs) + 1);
     return carriedOn(heard, Math.min(LEAST_DECAY_DB, Math.max(DEEPEST_DB, floor)), stepMs, SLOPE, longest);
   });
-  return { decayDb, ownPeak: ownPeaks(own.map((h) => peaksAt(f, h))), marginDb: clean.map((c) => (!c ? MARGIN_DB : kind === 'kick' ? KICK_MARGIN_DB : CLEAN_MARGIN_DB)), clean };
+  return { decayDb, ownPeak: kind === 'tom' ? asHeard : ownPeaks(own.map((h) => peaksAt(f, h))), marginDb: clean.map((c) => (!c ? MARGIN_DB : kind === 'kick' ? KICK_MARGIN_DB : CLEAN_MARGIN_DB)), clean };
 }
 
 /**
