@@ -43,10 +43,12 @@ export function Clean() {
   if (!mic || !audio || !data) return null;
   const rate = data.recording.sampleRate ?? 48000;
   const frames = data.recording.frames;
+  // of a long view milliseconds say nothing, and a mic's name needs the room
+  const digits = view.to - view.from > 10 * rate ? 1 : 3;
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[1fr_284px]">
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
-        <header className="flex h-8 items-center gap-2.5">
+        <header className="flex h-8 items-center gap-2">
           <Glyph role={mic.role} size={20} />
           <h1 className="truncate font-head text-lg font-bold" title={mic.file}>{mic.name}</h1>
           <BeginWith />
@@ -61,7 +63,7 @@ export function Clean() {
           )}
           <span className="flex-1" />
           <span className="num whitespace-nowrap text-ink2" title="Time in view">
-            {formatTime(view.from / rate)} – {formatTime(view.to / rate)}
+            {formatTime(view.from / rate, digits)} – {formatTime(view.to / rate, digits)}
           </span>
           <Segments
             small

@@ -15,7 +15,7 @@ export function Segments<T extends string>(p: { label: string; value: T; options
       value={p.value}
       disabled={p.disabled}
       onValueChange={(v) => v && p.onChange(v as T)}
-      className={`${p.fill ? 'flex w-full shrink-0' : 'inline-flex'} overflow-hidden rounded-card border-[1.5px] border-ink bg-sheet data-[disabled]:opacity-50`}
+      className={`${p.fill ? 'flex w-full' : 'inline-flex'} shrink-0 overflow-hidden rounded-card border-[1.5px] border-ink bg-sheet data-[disabled]:opacity-50`}
     >
       {p.options.map((o) => (
         <ToggleGroup.Item
