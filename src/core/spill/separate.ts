@@ -8,14 +8,12 @@ import { BINS, HOP, SIZE, type Spectrogram, createTransform, framesOf, learntBin
 /** A mic and the source whose share of it is wanted; drums first, in the kit's order, then the rests. */
 export type Target = readonly [mic: number, source: number];
 
-/** Frames separated at a time, unless said otherwise; a multiple of four. */
-export const BLOCK = 96;
-/** No more than so many at a time. */
+/** No more frames are separated at a time. */
 const MOST = 128;
 /** Of a block's frames so many only lead into others: windows reach half a window beyond both ends, and runs begin anywhere in a frame. */
 export const SHARED = 3;
 
-/** Frames separated at a time where `samples` are shared out to `hands` so that none waits long for another. */
+/** Frames separated at a time, a multiple of four, where `samples` are shared out to `hands` so that none waits long for another. */
 export function blockFor(samples: number, hands: number): number {
   const each = Math.max(1, Math.ceil(samples / HOP / hands));
   const runs = Math.ceil(each / (MOST - SHARED));
@@ -55,7 +53,7 @@ function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: num
 export const leadOf = (kit: Kit): number => (ringsAlong(kit).length ? STAGES * Math.ceil(tapsOf(kit.rate) / 4) * 4 : 0);
 
 /** `block`: frames separated at a time, a multiple of four. */
-export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], block = BLOCK, updates = TOLD_UPDATES): Separator {
+export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], block: number, updates = TOLD_UPDATES): Separator {
   const { kit } = model;
   const M = kit.mics.length;
   const S = kit.sources;
