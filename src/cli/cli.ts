@@ -24,6 +24,7 @@ const HELP = `fresh-gap: takes spill out of close-mic drum recordings
 Options
   --plan FILE        a plan saved from the app; mics are found by file name
   --out FOLDER       where cleaned files go, under their own names; plan, hits and spill: the file to write
+  --quick            hits: as the raw mics tell them, some seconds a minute of song; without it the mics are de-bled first and listened to again: fewer are lost, it takes half as long as the song plays
   --files FOLDER     hits: MIDI, markers, labels and tick tracks of what was found
   --roles FILE       JSON of file names and roles, where names do not tell: {"04 Snare Bottom.wav": "snare-bottom"}
   --truth FOLDER     at each close mic its own drum alone, under the mic's name; late/ and hits.json in it
@@ -54,6 +55,7 @@ function parse(argv: string[]) {
         drum: { type: 'string' },
         truth: { type: 'string' },
         hits: { type: 'boolean', default: false },
+        quick: { type: 'boolean', default: false },
         format: { type: 'string', default: '24' },
         json: { type: 'boolean', default: false },
         help: { type: 'boolean', short: 'h', default: false },
@@ -111,7 +113,8 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
     case 'hits':
     case 'spill': {
       if (!folder) throw usage(`${command} needs a folder.`);
-      const { result } = await analyseFolder({ folder, roles: values.roles, out: values.out, what: command, files: command === 'hits' ? values.files : undefined, progress });
+      if (values.quick && command === 'spill') throw usage('--quick is for hits.');
+      const { result } = await analyseFolder({ folder, roles: values.roles, out: values.out, what: command, quick: values.quick, files: command === 'hits' ? values.files : undefined, progress });
       if (!json) process.stdout.write(values.out ? `${values.out}\n` : `${JSON.stringify(result, null, 1)}\n`);
       return values.out ? { out: values.out } : result;
     }

@@ -7,10 +7,10 @@ import { liveTreatment, possibleHits } from '../core/plan/live';
 import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
 import { mergeAnalysis } from '../core/plan/planHits';
 import { proposePlan } from '../core/plan/propose';
-import { type Debleed, type DebleedInput, debleed, kitMic } from '../core/spill/debleed';
+import { debleed } from '../core/spill/debleed';
 import { withHands } from '../node/hands';
-import { listen } from './hits';
-import { type FolderMics, openMics } from './mics';
+import { listen, onMics } from './listen';
+import { openMics } from './mics';
 
 export interface Proposal {
   readonly plan: Plan;
@@ -19,25 +19,6 @@ export interface Proposal {
 }
 
 export type KeptMics = ReadonlyMap<string, Kept<Float32Array>>;
-
-type Hits = Parameters<typeof debleed>[0]['hits'];
-
-/** `roles` of the mics, in their order. */
-function debleedMics(mics: FolderMics, roles: readonly string[], hits: Hits, progress: (text: string) => void, more: Pick<DebleedInput, 'images' | 'late'>): Promise<Debleed> {
-  let last = '';
-  return withHands((hands) =>
-    debleed({
-      ...more, rate: mics.rate, frames: mics.frames, hits, hands,
-      mics: roles.map(kitMic),
-      readers: roles.map((_, m) => mics.reader(m)),
-      progress(done, what) {
-        const text = `\r${what}: ${Math.round(100 * done)} %`;
-        if (text !== last) progress(text.padEnd(last.length));
-        last = text;
-      },
-    }),
-  ).finally(() => progress('\n'));
-}
 
 /** A folder's plan as the program proposes it: hits, how its drums ring, a treatment for every mic that needs one; with de-bleed unless `plain`. */
 export async function proposeFolder(o: { folder: string; roles?: string; plain?: boolean; progress(text: string): void }): Promise<Proposal> {
@@ -50,7 +31,7 @@ export async function proposeFolder(o: { folder: string; roles?: string; plain?:
       const known = applyEdit(fresh, mergeAnalysis(fresh, a.drums, rings));
       return { plan: applyEdit(known, proposePlan(known, isUntouched)), kept: new Map() };
     }
-    const result = await debleedMics(mics, mics.roles, a.drums, o.progress, { late: lateMics(a.spill) });
+    const result = await onMics(debleed, mics, mics.roles, { hits: a.drums, late: lateMics(a.spill) }, o.progress);
     for (const k of result.mics) {
       rings[fresh.order[k.mic]] = k.ring;
       if (k.share < 1) o.progress(`${mics.names[k.mic]}: de-bleed would take ${(-k.lossDb).toFixed(1)} dB of the drum itself; ${k.share > 0 ? `${Math.round(100 * k.share)} % of it is used` : 'left out'}.\n`);
@@ -78,7 +59,7 @@ export async function debleedFolder(o: { folder: string; plan: Plan; progress(te
     const roles = ids.map((id) => plan.mics[id].role);
     const mainOf = (drum: string) => Math.max(0, roles.findIndex((r) => roleOf(r).drum === drum));
     const late = lateMics(await withHands((hands) => mapOf(mics.rate, roles.length, (m) => mics.read(m), hits, mainOf, hands)));
-    const result = await debleedMics(mics, roles, hits, o.progress, { images: wanted, late });
+    const result = await onMics(debleed, mics, roles, { hits, images: wanted, late }, o.progress);
     const imagesOf = (mic: number) => Object.fromEntries(wanted.flatMap((w, i) => (w.mic === mic ? [[w.source, result.images[i]] as const] : [])));
     return new Map(result.mics.map((k) => [ids[k.mic], { own: k.samples, images: imagesOf(k.mic) }]));
   } finally {

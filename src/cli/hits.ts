@@ -1,11 +1,11 @@
 /** fresh-gap hits and fresh-gap spill: what is found in a folder of mics, as JSON. */
 import { mkdir, open, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { type Analysis, analyse } from '../core/hits/analyse';
+import type { Analysis } from '../core/hits/analyse';
 import { THRESHOLD } from '../core/hits/detectHits';
 import { ROLES, roleOf } from '../core/plan/roles';
-import { withHands } from '../node/hands';
 import { deliverHits } from '../server/deliverHits';
+import { listen, listenClosely } from './listen';
 import { type FolderMics, openMics } from './mics';
 
 export interface HitsFile {
@@ -54,24 +54,11 @@ async function writeHitFiles(folder: string, mics: FolderMics, found: HitsFile):
   });
 }
 
-/** The analysis of a folder's mics; progress and notes go to `progress`. */
-export async function listen(mics: FolderMics, progress: (text: string) => void): Promise<Analysis> {
-  let last = -1;
-  const told = (done: number) => {
-    const percent = Math.round(100 * done);
-    if (percent !== last) progress(`\rListening to ${mics.names.length} mics: ${percent} %`);
-    last = percent;
-  };
-  const a = await withHands((hands) => analyse(mics.rate, mics.roles, mics.names, (m) => mics.read(m), told, undefined, hands));
-  progress('\n');
-  for (const n of a.notes) progress(`${n}\n`);
-  return a;
-}
-
-export async function analyseFolder(o: { folder: string; roles?: string; out?: string; what: 'hits' | 'spill'; files?: string; progress(text: string): void }): Promise<{ result: unknown; notes: readonly string[] }> {
+/** `quick`: hits as they are found in the raw mics. */
+export async function analyseFolder(o: { folder: string; roles?: string; out?: string; what: 'hits' | 'spill'; quick?: boolean; files?: string; progress(text: string): void }): Promise<{ result: unknown; notes: readonly string[] }> {
   const mics = await openMics(o.folder, o.roles);
   try {
-    const a = await listen(mics, o.progress);
+    const a = await (o.what === 'hits' && !o.quick ? listenClosely : listen)(mics, o.progress);
     const db = (v: number) => round(v, 2);
     const result =
       o.what === 'hits'

@@ -8,7 +8,7 @@ import { describeKit } from '../core/spill/kit';
 import { createEncoder } from '../formats/pcm';
 import { wavHead } from '../formats/wavWriter';
 import { withHands } from '../node/hands';
-import { listen } from './hits';
+import { listen } from './listen';
 import { openMics } from './mics';
 
 /** Throws CLI_USAGE where mic or drum are not there. */

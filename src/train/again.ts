@@ -5,24 +5,26 @@
 import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { deserialize, serialize } from 'node:v8';
-import { listen } from '../cli/hits';
+import { listen } from '../cli/listen';
 import { openMics } from '../cli/mics';
 import { kindOf } from '../core/hits/kinds';
+import { FAR } from '../core/hits/passes';
 import { createHand } from '../core/spill/crew';
 import { hearAgain, kitMic, separate } from '../core/spill/debleed';
-import { FEATURES, type Judge, MEAN_CERTAINTY, SIGNS } from '../core/spill/judgeAgain';
+import { FAR_SIGNS, type Judge, MEAN_CERTAINTY, SIGNS, type Weighing } from '../core/spill/judgeAgain';
 import { label, readTruth } from './dataset';
 import { fitLogistic } from './logistic';
 
 interface Heard {
-  readonly kind: keyof Judge['weights'];
+  /** Kind of a drum with a close mic, or a cymbal's name. */
+  readonly kind: string;
   readonly features: Float32Array;
   /** As label() says. */
   readonly labels: readonly number[];
 }
 
 /** Raise the number when features are made in another way. */
-const CACHE = '.again-2';
+const CACHE = '.again-3';
 /** A stroke may be noticed so much after its first contact, seconds. */
 const LATE_S = 0.012;
 
@@ -38,7 +40,7 @@ async function hear(folder: string): Promise<Heard[]> {
     const list = s ? await hearAgain(input, s) : [];
     const heard = list.flatMap((h): Heard[] => {
       const kind = kindOf(h.drum);
-      return h.features && kind !== 'cymbal' ? [{ kind, features: h.features, labels: label(truth[h.drum] ?? [], h.list.map((c) => c.hit.time), LATE_S) }] : [];
+      return h.features ? [{ kind: kind === 'cymbal' ? h.drum : kind, features: h.features, labels: label(truth[h.drum] ?? [], h.list.map((c) => c.hit.time), LATE_S) }] : [];
     });
     writeFileSync(path, serialize(heard));
     return heard;
@@ -52,27 +54,29 @@ interface Example {
   readonly y: number;
 }
 
-const examplesOf = (list: readonly Heard[]): Example[] =>
-  list.flatMap((h) => h.labels.flatMap((y, i) => (y < 0 ? [] : [{ x: Array.from(h.features.subarray(i * FEATURES, (i + 1) * FEATURES)), y }])));
+const examplesOf = (list: readonly Heard[], count: number): Example[] =>
+  list.flatMap((h) => h.labels.flatMap((y, i) => (y < 0 ? [] : [{ x: Array.from(h.features.subarray(i * count, (i + 1) * count)), y }])));
 
 /** How much evidence it takes to believe anything but both findings alike, and of one kind of drum anything but what all drums say. */
 const STRENGTH = { all: 3, kind: 6 };
-const KINDS = ['kick', 'snare', 'hat', 'tom'] as const;
+const KINDS = ['kick', 'snare', 'hat', 'tom'];
 
-export function learnJudge(list: readonly Heard[]): Judge {
-  const all = examplesOf(list);
-  const inputs = Array.from({ length: FEATURES }, (_, k) => all.map((e) => e.x[k]));
+/** Learns from those of the list that `kinds` name; a sign for each feature. */
+function learnWeighing(heard: readonly Heard[], kinds: readonly string[], signs: readonly number[]): Weighing {
+  const list = heard.filter((h) => kinds.includes(h.kind));
+  const count = signs.length;
+  const all = examplesOf(list, count);
+  const inputs = Array.from({ length: count }, (_, k) => all.map((e) => e.x[k]));
   const mean = inputs.map((v, k) => (k === MEAN_CERTAINTY ? 0 : v.reduce((a, b) => a + b, 0) / v.length));
   const scale = inputs.map((v, k) => (k === MEAN_CERTAINTY ? 1 : Math.sqrt(v.reduce((a, b) => a + (b - mean[k]) ** 2, 0) / v.length) + 1e-3));
   const learn = (examples: readonly Example[], prior: readonly number[], strength: number) =>
-    fitLogistic({ x: Float64Array.from(examples.flatMap((e) => e.x.map((v, k) => (v - mean[k]) / scale[k]))), y: examples.map((e) => e.y), inputs: FEATURES }, prior, strength, SIGNS);
-  const pooled = learn(all, Array.from({ length: FEATURES + 1 }, (_, k) => (k === MEAN_CERTAINTY ? 1 : 0)), STRENGTH.all);
+    fitLogistic({ x: Float64Array.from(examples.flatMap((e) => e.x.map((v, k) => (v - mean[k]) / scale[k]))), y: examples.map((e) => e.y), inputs: count }, prior, strength, signs);
+  const pooled = learn(all, Array.from({ length: count + 1 }, (_, k) => (k === MEAN_CERTAINTY ? 1 : 0)), STRENGTH.all);
   const round = (v: number) => Number(v.toFixed(5));
-  return {
-    mean: mean.map(round), scale: scale.map(round),
-    weights: Object.fromEntries(KINDS.map((kind) => [kind, learn(examplesOf(list.filter((h) => h.kind === kind)), pooled, STRENGTH.kind).map(round)])) as unknown as Judge['weights'],
-  };
+  return { mean: mean.map(round), scale: scale.map(round), weights: Object.fromEntries(kinds.map((kind) => [kind, learn(examplesOf(list.filter((h) => h.kind === kind), count), pooled, STRENGTH.kind).map(round)])) };
 }
+
+const learnJudge = (list: readonly Heard[]): Judge => ({ near: learnWeighing(list, KINDS, SIGNS), far: learnWeighing(list, FAR, FAR_SIGNS) });
 
 async function main() {
   const [folder, out] = process.argv.slice(2);

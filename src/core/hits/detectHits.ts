@@ -6,6 +6,7 @@ import { choose } from './classify';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { CYMBALS, type Song, type SongMic, readSong } from './song';
+import { unplayed, withoutDrums } from './unplayed';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -47,13 +48,14 @@ export interface Networks {
 export async function detectHits(
   rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()],
 ): Promise<Detection> {
-  const song = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
+  const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
+  const song = withoutDrums(heard, unplayed(heard));
   const first = await firstPass(song, ears);
   await progress(0.8);
   const guess = await judge(first.tracks, networks.first, ears);
   const second = await secondPass(song, first, guess, ears);
   await progress(0.95);
-  const drums: Record<string, FoundHit[]> = Object.fromEntries(song.drums.map((d) => [d, []]));
+  const drums: Record<string, FoundHit[]> = Object.fromEntries(heard.drums.map((d) => [d, []]));
   // what the second pass does not look at is nobody's
   first.tracks.forEach((t, k) => {
     if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(toldBy(t), guess[k].map((c) => SPILL_SHARE * c));
@@ -65,7 +67,7 @@ export async function detectHits(
   second.forEach((t, k) => {
     if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believable(certainty[k]) ? certainty[k] : certainty[k].map((c) => SPILL_SHARE * c));
   });
-  const thought = await judgeFar(third, networks.third, ears);
+  const thought = (await judgeFar(third, networks.third, ears)).map((c) => (believable(c) ? c : c.map((v) => SPILL_SHARE * v)));
   third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c)));
@@ -83,7 +85,7 @@ export async function detectHits(
     drums[t.drum] = apart(drums[t.drum].map((h, i) => ({ ...h, time: aligned[k][i] })));
   });
   await progress(1);
-  return { drums, song };
+  return { drums, song: heard };
 }
 
 /** In order of time; of two that fell onto the same stroke the surer. */

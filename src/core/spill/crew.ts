@@ -3,7 +3,7 @@ import { type Ring, learnRing } from '../clean/ring';
 import { type Ear, createEar } from '../hits/ears';
 import { type Kind, kindOf } from '../hits/kinds';
 import type { MicReader } from '../render';
-import type { Kit } from './kit';
+import { type Kit, RESTS } from './kit';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
 import { type Candidate, witness } from './judgeAgain';
@@ -35,8 +35,8 @@ export interface Hand extends Ear {
    * `doubtful`: strokes that may be none; `debled`: false leaves the sound as it is; see learnRing.
    */
   tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], doubtful: readonly number[], debled: boolean): Promise<Ring | null> | Ring | null;
-  /** Features of possible strokes in a drum's mic; see judgeAgain. */
-  witness(raw: Float32Array, kept: Float32Array, rate: number, kind: Kind, list: readonly Candidate[], others: readonly number[]): Promise<Float32Array> | Float32Array;
+  /** Features of possible strokes in a drum's mic, or in all overheads; see judgeAgain. */
+  witness(raw: readonly Float32Array[], kept: readonly Float32Array[], rate: number, kind: Kind, list: readonly Candidate[], others: readonly number[]): Promise<Float32Array> | Float32Array;
 }
 
 /** Where a piece of a stretch begins in the recording, and how long it is. */
@@ -255,3 +255,6 @@ export async function separateTargets(o: DebleedJob & { model: DebleedModel; tar
 
 /** Every close mic with its own drum. */
 export const ownTargets = (kit: Kit): Target[] => kit.drums.flatMap((_, s) => kit.own[s].map((m) => [m, s] as const));
+
+/** Every overhead with what no close mic owns. */
+export const restTargets = (kit: Kit): Target[] => kit.mics.flatMap((k, m) => (k.overhead ? Array.from({ length: RESTS }, (_, r) => [m, kit.drums.length + r] as const) : []));

@@ -7,20 +7,21 @@ import { advanced, toldBack } from '../hits/analyse';
 import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
 import { oneByOne, shareOut } from '../hits/ears';
 import { kindOf } from '../hits/kinds';
+import { FAR } from '../hits/passes';
 import { NETWORKS } from '../hits/weights';
 import { roleOf } from '../plan/roles';
 import type { MicReader } from '../render';
-import { type Hand, learnModel, ownTargets, separateTargets } from './crew';
+import { type Hand, learnModel, ownTargets, restTargets, separateTargets } from './crew';
 import { computeImages } from './image';
 import judge from './judge.json';
-import { type Candidate, type Judge, SAID, candidatesOf, certaintiesAgain, movedBack, sureOf } from './judgeAgain';
+import { type Candidate, type Judge, SAID, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf } from './judgeAgain';
 import { type Kit, type KitMic, describeKit } from './kit';
 import type { DebleedModel } from './learn';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 11;
+export const DEBLEED_VERSION = 12;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -92,6 +93,13 @@ function scale(x: Float32Array, by: number): void {
   if (by !== 1) for (let i = 0; i < x.length; i++) x[i] *= by;
 }
 
+function add(into: Float32Array | undefined, at: number, x: Float32Array): void {
+  if (into) for (let i = 0; i < x.length; i++) into[at + i] += x[i];
+}
+
+/** Cymbals that have no close mic. */
+const cymbalsOf = (o: Pick<DebleedInput, 'mics'>): string[] => FAR.filter((d) => o.mics.every((m) => m.own !== d));
+
 /** Close mics with what the other mics explain taken out, and nothing more. */
 export interface Separated {
   readonly kit: Kit;
@@ -99,6 +107,8 @@ export interface Separated {
   readonly targets: readonly Target[];
   /** In the order of the targets, as long as the recording. */
   readonly images: Float32Array[];
+  /** By overhead: what no close mic owns of it; none where no cymbal was heard in overheads. */
+  readonly rests: ReadonlyMap<number, Float32Array>;
   readonly shares: readonly { readonly lossDb: number; readonly share: number }[];
   readonly model: DebleedModel;
   /** Strokes it was learnt with, seconds, by drum of the kit. */
@@ -116,12 +126,15 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
   const model = await learnModel({ ...job, progress: (d) => o.progress?.(0.6 * d, 'Learning how spill reaches the mics') });
   o.onModel?.(model, hits);
   const images = targets.map(() => roomFor(frames));
+  const far = cymbalsOf(o).some((d) => o.hits[d]?.length) ? restTargets(kit) : [];
+  const rests = new Map(far.map(([m]) => [m, roomFor(frames)]));
   await separateTargets({
-    ...job, model, targets, from: 0, to: frames,
+    ...job, model, targets: [...targets, ...far], from: 0, to: frames,
     progress: (d) => o.progress?.(0.6 + 0.25 * d, 'Taking out what other mics explain'),
     write: (at, list) => {
       list.forEach((x, q) => {
-        images[q].set(x, at);
+        if (q < targets.length) images[q].set(x, at);
+        else add(rests.get(far[q - targets.length][0]), at, x);
       });
     },
   });
@@ -135,10 +148,10 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
     if (share < 1) for (let i = 0; i < frames; i++) images[q][i] = raw[i] + share * (images[q][i] - raw[i]);
     shares.push({ lossDb, share });
   }
-  return { kit, targets, images, shares, model, hits };
+  return { kit, targets, images, rests, shares, model, hits };
 }
 
-/** What both findings of a drum's hits say, and its mic, raw and de-bled. */
+/** What both findings of a drum's hits say, and its mic, raw and de-bled; of cymbals the overheads, and what no close mic owns of those. */
 export interface HeardAgain {
   readonly drum: string;
   readonly list: readonly Candidate[];
@@ -146,7 +159,7 @@ export interface HeardAgain {
   readonly features: Float32Array | null;
 }
 
-/** Finds the hits of all drums that have a close mic again, on what is left of those. */
+/** Finds the hits of all drums again, on what is left of close mics and with the overheads as they are. */
 export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done: number) => void | Promise<void>): Promise<HeardAgain[]> {
   const { rate, frames } = o;
   const byMic = new Map(s.targets.map(([m], q) => [m, s.images[q]]));
@@ -163,24 +176,51 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands);
   others.clear();
   const readRaw = oneByOne((m: number) => whole(o.readers[m], frames));
-  return shareOut(o.hands, s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
+  const foreign = (drum: string) => Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
+  const near = s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
     const told = candidatesOf(o.hits[drum] ?? [], toldBack(again.drums[drum] ?? [], drum, o.mics, late));
     // the mic in which the drum's hits are told
     const own = s.targets.flatMap(([m, k], q) => (k === d ? [{ m, q }] : [])).sort((a, b) => (late.get(a.m) ?? 0) - (late.get(b.m) ?? 0))[0];
     const kind = kindOf(drum);
     if (!own || told.length === 0 || kind === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[own.q].share < LEAST_SHARE || !told.some(sureOf)) return { drum, list: told, features: null };
     const list = await movedBack(told, async (times, strengths, earlierS) => hand.align(s.images[own.q], rate, times, strengths, kind, earlierS));
-    const foreign = Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
-    return { drum, list, features: await hand.witness(await readRaw(own.m), s.images[own.q], rate, kind, list, foreign) };
-  }));
+    return { drum, list, features: await hand.witness([await readRaw(own.m)], [s.images[own.q]], rate, kind, list, foreign(drum)) };
+  });
+  const cymbals = cymbalsOf(o).filter((d) => o.hits[d]?.length || again.drums[d]?.length);
+  const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], again.drums[d] ?? [])]));
+  const far = cymbals.map((drum) => async (hand: Hand): Promise<HeardAgain> => {
+    const list = lists.get(drum) ?? [];
+    if (s.rests.size === 0 || o.mics.length < ENOUGH_MICS || !list.some(sureOf)) return { drum, list, features: null };
+    const raw: Float32Array[] = [];
+    for (const m of s.rests.keys()) raw.push(await readRaw(m));
+    const features = await hand.witness(raw, [...s.rests.values()], rate, 'cymbal', list, foreign(drum));
+    return { drum, list, features: farFeatures(features, list, cymbals.flatMap((d) => (d === drum ? [] : lists.get(d) ?? []))) };
+  });
+  return shareOut(o.hands, [...near, ...far]);
 }
+
+/** Of a drum of which no stroke is sure, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. */
+const HALF_HEARD = 0.4;
 
 /** The hits by what was heard again. */
 export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHit[] {
   const kind = kindOf(drum);
-  const certainty = features && kind !== 'cymbal' ? certaintiesAgain(by, kind, features) : list.map((c) => (c.first + c.again) / 2);
+  const weighed = features && (kind === 'cymbal' ? certaintiesAgain(by.far, drum, features) : certaintiesAgain(by.near, kind, features));
+  const half = (c: Candidate) => c.first === 0 || (kind === 'cymbal' && c.again === 0);
+  const sure = list.some(sureOf);
+  // where nothing else is known both are believed alike
+  const certainty = weighed ?? list.map((c) => ((c.first + c.again) / 2) * (half(c) && !sure ? HALF_HEARD : 1));
   // what a person said stays
   return list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN);
+}
+
+/** All drums' hits, by what was heard again of some. */
+const foundAgain = (o: DebleedInput, again: readonly HeardAgain[]): Debleed['hits'] => ({ ...o.hits, ...Object.fromEntries(again.map((h) => [h.drum, judged(h, o.judge ?? judge)])) });
+
+/** The hits alone, as de-bleed finds them: what is left of the mics is not kept. Throws what `progress` throws, to cancel. */
+export async function hearClosely(o: DebleedInput): Promise<Debleed['hits']> {
+  const first = await separate(o);
+  return first ? foundAgain(o, await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.15 * d, 'Finding the hits again'))) : o.hits;
 }
 
 /** Throws what `progress` throws, to cancel. */
@@ -194,7 +234,7 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
   const wanted = o.images?.length ? await computeImages({ ...job, model, wanted: o.images, from: 0, to: frames, progress: undefined }) : [];
   for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const again = await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
-  const found = { ...o.hits, ...Object.fromEntries(again.map((h) => [h.drum, judged(h, o.judge ?? judge)])) };
+  const found = foundAgain(o, again);
   const mics: KeptMic[] = [];
   let next = 0;
   let done = 0;

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
 import { createEar } from '../hits/ears';
-import { type Judge, FEATURES, LIKENESS, MEAN_CERTAINTY, candidatesOf, certaintiesAgain, movedBack, sureOf, witness } from './judgeAgain';
+import { FAR_FEATURES, FEATURES, LIKENESS, MEAN_CERTAINTY, type Weighing, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf, witness } from './judgeAgain';
 import { judged } from './debleed';
 import learnt from './judge.json';
 
@@ -70,7 +70,7 @@ describe('judging strokes again', () => {
   const first = [...STROKES.filter((t) => t !== 4).map((t) => hit(t, 0.95)), hit(3.3, 0.5), hit(5.3, 0.2)].sort((a, b) => a.time - b.time);
   const again = [...STROKES.map((t) => hit(t, t === 4 ? 0.4 : 0.95))];
   const list = candidatesOf(first, again);
-  const features = witness(raw, kept, RATE, 'tom', list, FOREIGN, ear);
+  const features = witness([raw], [kept], RATE, 'tom', list, FOREIGN, ear);
   const rowOf = (time: number) => features.subarray(FEATURES * list.findIndex((c) => c.hit.time === time), FEATURES * (list.findIndex((c) => c.hit.time === time) + 1));
 
   it('hears what stayed in the de-bled mic and what went', () => {
@@ -89,14 +89,14 @@ describe('judging strokes again', () => {
   });
 
   it('does not depend on the level of the mic', () => {
-    const louder = witness(raw.map((v) => 4 * v), kept.map((v) => 4 * v), RATE, 'tom', list, FOREIGN, ear);
+    const louder = witness([raw.map((v) => 4 * v)], [kept.map((v) => 4 * v)], RATE, 'tom', list, FOREIGN, ear);
     louder.forEach((v, i) => {
       expect(v).toBeCloseTo(features[i], 2);
     });
   });
 
   it('believes a stroke that stayed and doubts one that went, as learnt', () => {
-    const c = certaintiesAgain(learnt, 'tom', features);
+    const c = certaintiesAgain(learnt.near, 'tom', features) ?? [];
     const of = (time: number) => c[list.findIndex((x) => x.hit.time === time)];
     expect(of(4)).toBeGreaterThan(0.5);
     expect(of(3.3)).toBeLessThan(0.2);
@@ -106,10 +106,27 @@ describe('judging strokes again', () => {
 
   it('believes both findings alike where nothing else is learnt', () => {
     const weights = Array.from({ length: FEATURES + 1 }, (_, k) => (k === MEAN_CERTAINTY ? 1 : 0));
-    const plain: Judge = { mean: Array(FEATURES).fill(0), scale: Array(FEATURES).fill(1), weights: { kick: weights, snare: weights, hat: weights, tom: weights } };
-    certaintiesAgain(plain, 'hat', features).forEach((c, i) => {
-      expect(c).toBeCloseTo((list[i].first + list[i].again) / 2, 4);
+    const plain: Weighing = { mean: Array(FEATURES).fill(0), scale: Array(FEATURES).fill(1), weights: { hat: weights } };
+    expect(certaintiesAgain(plain, 'hat', features)).toEqual(list.map((c) => expect.closeTo((c.first + c.again) / 2, 4)));
+    expect(certaintiesAgain(plain, 'bell', features)).toBeNull();
+  });
+
+  it('hears several mics as one: halves of a mic as the mic', () => {
+    const half = (x: Float32Array) => x.map((v) => v * Math.SQRT1_2);
+    witness([half(raw), half(raw)], [half(kept), half(kept)], RATE, 'tom', list, FOREIGN, ear).forEach((v, i) => {
+      expect(v).toBeCloseTo(features[i], 2);
     });
+  });
+
+  it('hears of a cymbal how sure another one is at the time', () => {
+    const far = farFeatures(features, list, [{ hit: hit(1.004, 0.9), first: 0.9, again: 0.9 }]);
+    expect(far).toHaveLength(list.length * FAR_FEATURES);
+    const beside = (i: number) => far[(i + 1) * FAR_FEATURES - 1];
+    expect(beside(list.findIndex((c) => c.hit.time === 1))).toBeCloseTo(Math.log(9), 4);
+    expect(beside(list.findIndex((c) => c.hit.time === 4))).toBeLessThan(-3);
+    expect(Array.from(far.subarray(0, FEATURES))).toEqual(Array.from(features.subarray(0, FEATURES)));
+    // by what is learnt another one there never speaks for it
+    for (const w of Object.values(learnt.far.weights)) expect(w[FAR_FEATURES - 1]).toBeLessThanOrEqual(0);
   });
 
   it('leaves what a person said, and drops what hardly can be a stroke', () => {
@@ -117,7 +134,18 @@ describe('judging strokes again', () => {
     expect(judged({ drum: 'tom-1', list: said, features: null }, learnt).map((h) => [h.time, h.certainty])).toEqual([[1, 1], [3, expect.closeTo(0.85, 6)]]);
   });
 
+  it('believes little of what one finding alone heard of a drum that may not be played', () => {
+    const certainties = (drum: string, first: number, again: number, sure: boolean) =>
+      judged({ drum, list: candidatesOf([...(first ? [hit(1, first)] : []), ...(sure ? [hit(2, 0.9)] : [])], [...(again ? [hit(1, again)] : []), ...(sure ? [hit(2, 0.9)] : [])]), features: null }, learnt).filter((h) => h.time === 1).map((h) => h.certainty);
+    expect(certainties('hat', 0, 0.9, false)).toEqual([expect.closeTo(0.18, 6)]);
+    expect(certainties('hat', 0, 0.9, true)).toEqual([expect.closeTo(0.45, 6)]);
+    // a tom that is struck twice may be hidden from the second
+    expect(certainties('tom-1', 1, 0, false)).toEqual([1]);
+    expect(certainties('tom-1', 0.98, 0, false)).toEqual([expect.closeTo(0.49, 6)]);
+    expect(certainties('crash', 0.98, 0, false)).toEqual([expect.closeTo(0.196, 6)]);
+  });
+
   it('knows nothing of no candidates', () => {
-    expect(witness(raw, kept, RATE, 'tom', [], [], ear)).toHaveLength(0);
+    expect(witness([raw], [kept], RATE, 'tom', [], [], ear)).toHaveLength(0);
   });
 });

@@ -9,12 +9,19 @@ import type { Grain } from '../hits/eventSpectra';
 import type { Kind } from '../hits/kinds';
 
 /** What `npm run train -- --again` learnt from made recordings. */
-export interface Judge {
+export interface Weighing {
   /** Of the features, over all drums. */
   readonly mean: readonly number[];
   readonly scale: readonly number[];
-  /** By kind: a weight for each feature, brought to mean 0 and scale 1, and a constant. */
-  readonly weights: Readonly<Record<Exclude<Kind, 'cymbal'>, readonly number[]>>;
+  /** By kind of drum, or by cymbal: a weight for each feature, brought to mean 0 and scale 1, and a constant. */
+  readonly weights: Readonly<Record<string, readonly number[]>>;
+}
+
+export interface Judge {
+  /** Drums with close mics, by kind. */
+  readonly near: Weighing;
+  /** Cymbals that only the overheads hear, by name; one feature more (farFeatures). */
+  readonly far: Weighing;
 }
 
 /** Hits nearer than this are the same stroke, seconds. */
@@ -112,6 +119,7 @@ const IN_BANDS = 3 * BANDS;
 /** Bands of STROKE_GRAIN in which a drum's strokes are heard, first and end: elsewhere little may be kept of a mic in which it was struck. */
 const HEARD_IN: Record<Kind, readonly [number, number]> = { kick: [0, 3], tom: [0, 3], snare: [1, BANDS], hat: [0, BANDS], cymbal: [0, BANDS] };
 export const FEATURES = AGAINST_SURE.length + AROUND + CLOSELY + IN_BANDS;
+export const FAR_FEATURES = FEATURES + 1;
 /** Of each feature 1 where more of it never speaks against a stroke, -1 where never for one, otherwise 0. */
 export const SIGNS: readonly number[] = [
   ...[1, 1, 1, 0, 0, 0, 0],
@@ -119,6 +127,7 @@ export const SIGNS: readonly number[] = [
   ...[1, 1, -1, -1, 0, 0, 1, -1, 1, 0, 0],
   ...Array.from({ length: IN_BANDS }, () => 1),
 ];
+export const FAR_SIGNS: readonly number[] = [...SIGNS, -1];
 /** Which of the features is the mean of both certainties, as a log of odds. */
 export const MEAN_CERTAINTY = AGAINST_SURE.length;
 /** Which is how like the drum's sure strokes its spectrum is, 0..1. */
@@ -211,19 +220,44 @@ export function featuresOf(list: readonly Candidate[], raw: Told, kept: Told, ot
   return out;
 }
 
-/** What is known of each candidate in its drum's mic; see featuresOf. `raw`, `kept`: the mic's samples. */
-export function witness(raw: Float32Array, kept: Float32Array, rate: number, kind: Kind, list: readonly Candidate[], others: readonly number[], ear: Pick<NearEar, 'steps' | 'powers'>): Float32Array {
-  const times = Float64Array.from(list, (c) => c.hit.time);
-  const told = (x: Float32Array): Told => ({ steps: ear.steps(x, rate, PER_SECOND, BAND[kind][0], BAND[kind][1]), spectra: ear.powers(x, rate, [times], STROKE_GRAIN)[0] });
-  return featuresOf(list, told(raw), told(kept), others, kind);
+/** Powers of several mics added up. */
+const together = (parts: readonly Told[]): Told =>
+  parts.length === 1 ? parts[0] : {
+    steps: { all: sumOf(parts.map((p) => p.steps.all)), band: sumOf(parts.map((p) => p.steps.band)) },
+    spectra: sumOf(parts.map((p) => p.spectra)),
+  };
+
+function sumOf<T extends Float32Array | Float64Array>(lists: readonly T[]): T {
+  const out = lists[0].slice() as T;
+  for (const l of lists.slice(1)) for (let i = 0; i < out.length; i++) out[i] += l[i];
+  return out;
 }
 
-/** Certainties 0..1 of rows of features: logistic regression. */
-export function certaintiesAgain(judge: Judge, kind: keyof Judge['weights'], features: Float32Array): number[] {
-  const w = judge.weights[kind];
-  return Array.from({ length: features.length / FEATURES }, (_, r) => {
-    let z = w[FEATURES];
-    for (let k = 0; k < FEATURES; k++) z += (w[k] * (features[r * FEATURES + k] - judge.mean[k])) / judge.scale[k];
+/** What is known of each candidate in its drum's mic, or in all overheads together; see featuresOf. `raw`, `kept`: samples of each mic. */
+export function witness(raw: readonly Float32Array[], kept: readonly Float32Array[], rate: number, kind: Kind, list: readonly Candidate[], others: readonly number[], ear: Pick<NearEar, 'steps' | 'powers'>): Float32Array {
+  const times = Float64Array.from(list, (c) => c.hit.time);
+  const told = (x: Float32Array): Told => ({ steps: ear.steps(x, rate, PER_SECOND, BAND[kind][0], BAND[kind][1]), spectra: ear.powers(x, rate, [times], STROKE_GRAIN)[0] });
+  return featuresOf(list, together(raw.map(told)), together(kept.map(told)), others, kind);
+}
+
+/** Of cymbals' candidates: FEATURES, and how sure it is that another cymbal was struck then. `features`: FEATURES by candidate of `list`; `beside`: candidates of other cymbals. */
+export function farFeatures(features: Float32Array, list: readonly Candidate[], beside: readonly Candidate[]): Float32Array {
+  const out = new Float32Array(list.length * FAR_FEATURES);
+  list.forEach((c, i) => {
+    out.set(features.subarray(i * FEATURES, (i + 1) * FEATURES), i * FAR_FEATURES);
+    out[(i + 1) * FAR_FEATURES - 1] = logit(Math.max(0, ...beside.flatMap((o) => (Math.abs(o.hit.time - c.hit.time) < SAME_S ? [(o.first + o.again) / 2] : []))));
+  });
+  return out;
+}
+
+/** Certainties 0..1 of rows of features: logistic regression. Null where it knows nothing of `drum`. */
+export function certaintiesAgain(by: Weighing, drum: string, features: Float32Array): number[] | null {
+  const w = by.weights[drum];
+  if (!w) return null;
+  const count = by.mean.length;
+  return Array.from({ length: features.length / count }, (_, r) => {
+    let z = w[count];
+    for (let k = 0; k < count; k++) z += (w[k] * (features[r * count + k] - by.mean[k])) / by.scale[k];
     return 1 / (1 + Math.exp(-z));
   });
 }

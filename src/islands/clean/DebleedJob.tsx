@@ -25,9 +25,10 @@ export async function loadDebleed(): Promise<void> {
   }
 }
 
-async function ask(method: 'POST', path: string): Promise<void> {
+/** Starts de-bleed of the whole song, or cancels its job. */
+export async function askDebleed(what: 'start' | { cancel: string | undefined }): Promise<void> {
   try {
-    await request(method, path);
+    await request('POST', what === 'start' ? `/api/recordings/${useBench.getState().id}/debleed` : `/api/jobs/${what.cancel}/cancel`);
     await loadDebleed();
   } catch (e) {
     const { title, text } = describe(e);
@@ -36,7 +37,6 @@ async function ask(method: 'POST', path: string): Promise<void> {
 }
 
 export function DebleedJob() {
-  const id = useBench((s) => s.id);
   const any = useBench((s) => Object.values(s.data?.debled ?? {}).some((d) => !d.stretch));
   const view = useBench((s) => s.debleed);
   const [first, setFirst] = useState(false);
@@ -55,7 +55,7 @@ export function DebleedJob() {
         setFirst(false);
       }
     }
-    await ask('POST', `/api/recordings/${id}/debleed`);
+    await askDebleed('start');
   };
   useEffect(() => {
     void loadDebleed();
@@ -83,7 +83,7 @@ export function DebleedJob() {
               <progress aria-label="De-bleed" max={1} value={job?.progress ?? 0} className="h-1.5 w-14 shrink-0" />
               <span className="num whitespace-nowrap">{Math.round(100 * (job?.progress ?? 0))} %</span>
             </span>
-            <button type="button" className="btn" onClick={() => void ask('POST', `/api/jobs/${job?.id}/cancel`)}>
+            <button type="button" className="btn" onClick={() => void askDebleed({ cancel: job?.id })}>
               <Square aria-hidden="true" size={12} /> Cancel
             </button>
           </>

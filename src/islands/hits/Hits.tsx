@@ -7,6 +7,7 @@ import { describe, request } from '../shared/api';
 import { formatTime } from '../shared/time';
 import { useBench } from '../workbench/store';
 import { HitMap } from './HitMap';
+import { ListenClosely } from './ListenClosely';
 import { Microscope } from './Microscope';
 import { Queue } from './Queue';
 import { countsFor } from '../../core/plan/planHits';
@@ -62,7 +63,7 @@ export function Hits() {
   const hit = hitOf(plan, ref);
   const total = drumsOf(plan).reduce((n, d) => n + countsFor(plan, d).strokes, 0);
   const again = (
-    <button type="button" className="btn" disabled={running} onClick={startAnalysis} title="Listens to all mics anew; what you decided stays">
+    <button type="button" className="btn" disabled={running} onClick={startAnalysis} title="Listens to all mics anew, as they are; what you decided stays">
       <Radar aria-hidden="true" size={15} /> {have ? 'Find again' : 'Find the hits'}
     </button>
   );
@@ -84,6 +85,7 @@ export function Hits() {
           </button>
           <input ref={opener} type="file" accept=".mid,.midi" hidden aria-label="MIDI file" onChange={(e) => void openMidi(e)} />
           {again}
+          {have && !running && <ListenClosely />}
         </header>
         {job?.state === 'failed' && (
           <p role="alert" className="card border-hand px-3 py-1.5 text-hand">
