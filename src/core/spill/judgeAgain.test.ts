@@ -11,9 +11,14 @@ const hit = (time: number, certainty: number, strength = 0.5) => ({ time, streng
 
 describe('hits found twice', () => {
   it('are one candidate with the certainties of both', () => {
-    const list = candidatesOf([hit(1, 0.9), hit(2, 0.6), hit(3, 0.3)], [hit(1.005, 0.7), hit(3.01, 0.9), hit(4, 0.9)]);
+    const list = candidatesOf([hit(1, 0.9), hit(2, 0.6), hit(3, 0.3)], [hit(1.002, 0.7), hit(2.99, 0.9), hit(4, 0.9)]);
     expect(list.map((c) => [c.hit.time, c.first, c.again])).toEqual([[1, 0.9, 0.7], [2, 0.6, 0], [3, 0.3, 0.9], [4, 0, 0.9]]);
     expect(list.map(sureOf)).toEqual([true, false, false, false]);
+  });
+
+  it('begin where the second says when it tells them later: the first took another drum for them; never what a person said', () => {
+    const list = candidatesOf([hit(1, 0.9, 0.3), hit(2, 1), hit(3, 0.9)], [hit(1.01, 0.6, 0.8), hit(2.01, 0.9), hit(2.99, 0.9)]);
+    expect(list.map((c) => [c.hit.time, c.hit.strength])).toEqual([[1.01, 0.3], [2, 0.5], [3, 0.5]]);
   });
 
   it('keeps two strokes that were one hit before apart', () => {

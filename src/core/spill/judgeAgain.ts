@@ -81,13 +81,17 @@ export async function movedBack(list: readonly Candidate[], align: Align): Promi
 /** Whether both findings are sure of it. */
 export const sureOf = (c: Candidate): boolean => c.first > SURE && c.again > SURE;
 
-/** The candidates of both findings in order of time; a stroke that both heard is one, as the first tells it. */
+/** A stroke that the second finding tells later than the first by more than this, seconds, begins where the second says: the first took another drum's attack for it. Of 209 in 39 made recordings 198 did; those told earlier are seldom right. */
+const LATER_S = 0.003;
+
+/** The candidates of both findings in order of time; a stroke that both heard is one, as the first tells it, but for its time where LATER_S says so. What a person said stays. */
 export function candidatesOf(first: readonly FoundHit[], again: readonly FoundHit[]): Candidate[] {
   const used = new Set<FoundHit>();
   const joined = first.map((hit) => {
     const second = again.find((x) => !used.has(x) && Math.abs(x.time - hit.time) < SAME_S);
     if (second) used.add(second);
-    return { hit, first: hit.certainty, again: second?.certainty ?? 0 };
+    const later = second && hit.certainty !== SAID && second.time - hit.time > LATER_S;
+    return { hit: later ? { ...hit, time: second.time } : hit, first: hit.certainty, again: second?.certainty ?? 0 };
   });
   return [...joined, ...again.filter((h) => !used.has(h)).map((hit) => ({ hit, first: 0, again: hit.certainty }))].sort((a, b) => a.hit.time - b.hit.time);
 }
