@@ -24,7 +24,7 @@ const HELP = `fresh-gap: takes spill out of close-mic drum recordings
 Options
   --plan FILE        a plan saved from the app; mics are found by file name
   --out FOLDER       where cleaned files go, under their own names; plan, hits and spill: the file to write
-  --quick            hits: as the raw mics tell them, some seconds a minute of song; without it the mics are de-bled first and listened to again: fewer are lost, it takes half as long as the song plays
+  --quick            hits: as the raw mics tell them, some seconds a minute of song; without it mics are de-bled and listened to again: fewer strokes are lost, it takes up to as long as the song plays
   --files FOLDER     hits: MIDI, markers, labels and tick tracks of what was found
   --roles FILE       JSON of file names and roles, where names do not tell: {"04 Snare Bottom.wav": "snare-bottom"}
   --truth FOLDER     at each close mic its own drum alone, under the mic's name; late/ and hits.json in it

@@ -35,7 +35,7 @@ export function onMics<T>(run: (o: DebleedInput) => Promise<T>, mics: FolderMics
   ).finally(() => progress('\n'));
 }
 
-/** The same with the hits found again once every close mic is freed of the other drums: fewer are lost and fewer are another drum's, and it takes about half as long as the recording plays. */
+/** The same with the hits found again once every close mic is freed of the other drums: fewer are lost and fewer are another drum's. It takes up to as long as the recording plays, half of that where it is long. */
 export async function listenClosely(mics: FolderMics, progress: (text: string) => void): Promise<Analysis> {
   const a = await listen(mics, progress);
   return { ...a, drums: await onMics(hearClosely, mics, mics.roles, { hits: a.drums, late: lateMics(a.spill) }, progress) };

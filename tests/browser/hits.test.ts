@@ -109,6 +109,22 @@ describe('the queue of doubtful hits', () => {
     const now = await stored();
     for (const [d, k, h] of decided) expect(now[d][k]).toEqual(h);
   });
+
+  it('hears them closely in the background: it can be stopped, says when it was done, and leaves what was decided', async () => {
+    const decided = Object.entries(await stored()).flatMap(([d, l]) => Object.entries(l).filter(([, h]) => h.state !== 'found').map(([k, h]) => [d, k, h] as const));
+    await press(s.page, 'Listen closely');
+    await s.page.waitForSelector('progress[aria-label="Listening closely"]');
+    await press(s.page, 'Cancel');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'cancelled', { timeout: 30_000, polling: 50 });
+    expect(await s.page.evaluate(() => document.body.innerText)).not.toContain('heard closely');
+    await press(s.page, 'Listen closely');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'done', { timeout: 120_000, polling: 100 });
+    await sees(s.page, 'heard closely');
+    const now = await stored();
+    for (const [d, k, h] of decided) expect(now[d][k]).toEqual(h);
+    // de-bleed of every close mic is there with it
+    await s.page.waitForFunction(() => Object.keys(window.freshGap.store.getState().data?.debled ?? {}).length === 5, { timeout: 30_000, polling: 100 });
+  }, 180_000);
 });
 
 describe('hits as files', () => {

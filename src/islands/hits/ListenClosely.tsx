@@ -30,7 +30,7 @@ export function ListenClosely() {
     <>
       {job?.state === 'failed' && <span role="alert" className="truncate text-sm text-hand" title={job.error?.message}>Listening closely failed: {job.error?.message}</span>}
       {heard && <span className="whitespace-nowrap text-sm text-ink2">heard closely</span>}
-      <button type="button" className="btn" onClick={() => void askDebleed('start')} title="Takes the other drums out of every close mic and listens to them again: fewer strokes are lost or doubtful. It takes about half as long as the song plays, and de-bleed is computed with it; what you decided stays">
+      <button type="button" className="btn" onClick={() => void askDebleed('start')} title="Takes the other drums out of every close mic and listens to them again: fewer strokes are lost or doubtful. It takes up to as long as the song plays, and de-bleed is computed with it; what you decided stays">
         <Ear aria-hidden="true" size={15} /> Listen closely
       </button>
     </>
