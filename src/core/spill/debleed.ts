@@ -163,18 +163,17 @@ export interface HeardAgain {
 export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done: number) => void | Promise<void>): Promise<HeardAgain[]> {
   const { rate, frames } = o;
   const byMic = new Map(s.targets.map(([m], q) => [m, s.images[q]]));
-  // each of the others is read once: it is asked for several times
-  const others = new Map<number, Promise<Float32Array>>();
+  // overheads are asked for several times, the others once
+  const overheads = new Map<number, Promise<Float32Array>>();
   const mic = (m: number) => {
-    const known = byMic.get(m) ?? others.get(m);
+    const known = byMic.get(m) ?? overheads.get(m);
     if (known) return known;
     const read = whole(o.readers[m], frames);
-    others.set(m, read);
+    if (o.mics[m].overhead) overheads.set(m, read);
     return read;
   };
   const late = o.late ?? new Map<number, number>();
   const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands);
-  others.clear();
   const readRaw = oneByOne((m: number) => whole(o.readers[m], frames));
   const foreign = (drum: string) => Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
   const near = s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
@@ -191,8 +190,7 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   const far = cymbals.map((drum) => async (hand: Hand): Promise<HeardAgain> => {
     const list = lists.get(drum) ?? [];
     if (s.rests.size === 0 || o.mics.length < ENOUGH_MICS || !list.some(sureOf)) return { drum, list, features: null };
-    const raw: Float32Array[] = [];
-    for (const m of s.rests.keys()) raw.push(await readRaw(m));
+    const raw = await Promise.all(Array.from(s.rests.keys(), mic));
     const features = await hand.witness(raw, [...s.rests.values()], rate, 'cymbal', list, foreign(drum));
     return { drum, list, features: farFeatures(features, list, cymbals.flatMap((d) => (d === drum ? [] : lists.get(d) ?? []))) };
   });
