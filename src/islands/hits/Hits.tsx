@@ -45,6 +45,11 @@ export function Hits() {
   useEffect(() => {
     if (have && !useBench.getState().hit) nextDoubtful();
   }, [have]);
+  // a chosen hit that a new finding replaced is gone
+  const gone = plan !== null && ref !== null && hitOf(plan, ref) === null;
+  useEffect(() => {
+    if (gone) nextDoubtful();
+  }, [gone]);
   if (!plan) return null;
   async function openMidi(e: React.ChangeEvent<HTMLInputElement>) {
     const file = e.target.files?.[0];
@@ -72,7 +77,7 @@ export function Hits() {
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
         <header className="flex h-8 items-center gap-3">
           <h1 className="whitespace-nowrap font-head text-lg font-bold">{hit ? `Who struck at ${formatTime(hit.frame / plan.sampleRate)}?` : 'Hits'}</h1>
-          <span className="truncate text-ink2">{hit ? `${drumLabel(hit.drum)}? The owner hears it first` : `${total.toLocaleString('en')} hits`}</span>
+          <span className="truncate text-ink2">{hit ? `${drumLabel(hit.drum)}?` : `${total.toLocaleString('en')} hits`}</span>
           <span className="ml-auto" />
           {running && (
             <span role="status" className="flex items-center gap-2 text-ink2">
@@ -97,7 +102,7 @@ export function Hits() {
             <div className="grid min-h-0 flex-[1.25]">{hit ? <Microscope /> : <p className="card grid place-items-center text-ink2">Choose a hit below to see it in every mic.</p>}</div>
             <HitMap />
             <p className="flex gap-4 text-sm text-ink2">
-              <span>Size is strength, hollow is in doubt, crossed out does not count.</span>
+              <span>The owner hears it first. Size is strength, hollow is in doubt, crossed out does not count.</span>
               <span className="ml-auto">Drag selects, double-click adds, wheel zooms</span>
             </p>
             {analysis && analysis.notes.length > 0 && <p className="max-h-10 overflow-y-auto text-sm text-ink2">{analysis.notes.join(' ')}</p>}
