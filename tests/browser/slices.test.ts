@@ -205,6 +205,28 @@ describe('slices of a tom', () => {
     expect(after[2].fadeOut).toBe(list[2].fadeOut);
   });
 
+  it('are selected by what they are like, from the list of commands', async () => {
+    const chosen = () => s.page.evaluate(() => [...window.freshGap.store.getState().slices]);
+    const was = await chosen();
+    const [first] = await slices();
+    const like = async (words: string) => {
+      await s.page.evaluate((one) => window.freshGap.store.setState({ slices: new Set([one]) }), first.id);
+      await s.page.keyboard.press('/');
+      await s.page.waitForSelector('[cmdk-input]', { visible: true });
+      await s.page.keyboard.type(words);
+      await s.page.keyboard.press('Enter');
+      await s.page.waitForFunction(() => !document.querySelector('[cmdk-input]'));
+      return chosen();
+    };
+    const all = (await slices()).map((x) => x.id);
+    for (const words of ['as strong as this', 'same other drums', 'as soft as this and softer']) {
+      const list = await like(words);
+      expect(list, words).toContain(first.id);
+      expect(all, words).toEqual(expect.arrayContaining(list));
+    }
+    await s.page.evaluate((list) => window.freshGap.store.setState({ slices: new Set(list) }), was);
+  });
+
   it('are reset, dropped and brought back by keys', async () => {
     await s.page.keyboard.press('r');
     await saved(s.page);

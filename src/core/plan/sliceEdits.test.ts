@@ -3,6 +3,8 @@ import { flagSlices } from '../clean/sliceFlags';
 import { marksOver } from '../clean/marks';
 import { applyEdit, invertEdit } from './edits';
 import { carryOver, outlook, siblings } from './carryOver';
+import type { Slice } from '../clean/slices';
+import { type Likeness, likeSlices } from './likeSlices';
 import { liveTreatment, sliceInput, slicesOf } from './live';
 import { type Plan, createPlan } from './plan';
 import { SLICE_PARAMS } from '../params/sliceParams';
@@ -21,6 +23,20 @@ const fresh: Plan = {
 const tom = fresh.order[2];
 const on = applyEdit(fresh, editSlices(fresh, tom, { on: true, tailBy: 'fixed', tailMs: 500, leadMs: 20, bridgeMs: 50 }));
 const at = (p: Plan, id: string) => slicesOf(p, tom).find((s) => s.hits.some((h) => h.id === id));
+
+describe('slices like one', () => {
+  const like = (id: string, how: Likeness) => likeSlices(on, tom, at(on, id) as Slice, how).map((s) => s.id);
+  it('are those as soft or softer, as strong with as many strokes, or with the same other drums in them', () => {
+    expect(like('b', 'softer')).toEqual(['b']);
+    expect(like('a', 'softer')).toEqual(['a', 'b']);
+    // .8 and .9 are 1 dB apart, .3 is 8.5 dB under .8
+    expect(like('a', 'alike')).toEqual(['a', 'c']);
+    expect(like('b', 'alike')).toEqual(['b']);
+    // the snare is struck in the first; the last begins after the one just before it
+    expect(like('a', 'drums')).toEqual(['a']);
+    expect(like('b', 'drums')).toEqual(['b', 'c']);
+  });
+});
 
 describe('edits of slices', () => {
   it('pull the same edge of all by the same amount, or to the same distance', () => {

@@ -4,6 +4,7 @@ import type { SliceSettings } from '../../core/params/sliceParams';
 import { toast } from 'sonner';
 import { type Part, carried, carryOver } from '../../core/plan/carryOver';
 import { type Edit, type Json, rebaseEdit, sameJson } from '../../core/plan/edits';
+import { type Likeness, likeSlices } from '../../core/plan/likeSlices';
 import { loudForeign, sliceInput, slicesOf } from '../../core/plan/live';
 import { isDoubtful, thresholdOf } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
@@ -55,14 +56,11 @@ export function pickInLoop(): void {
   if (plan && range) set({ slices: new Set(slicesOf(plan, focus).filter((s) => s.from < range.to && s.to > range.from).map((s) => s.id)) });
 }
 
-/** Slices whose strongest hit is no stronger than that of the first selected one. */
-export function pickSofter(): void {
-  const { plan, focus, slices } = get();
-  if (!plan) return;
-  const all = slicesOf(plan, focus);
-  const strongest = (s: Slice) => Math.max(...s.hits.map((h) => h.strength));
-  const first = all.find((s) => slices.has(s.id));
-  if (first) set({ slices: new Set(all.filter((s) => strongest(s) <= strongest(first)).map((s) => s.id)) });
+/** Selects the slices that are like the first selected one, or like the one at the heard place. */
+export function pickLike(how: Likeness): void {
+  const { plan, focus } = get();
+  const [first] = atHand();
+  if (plan && first) set({ slices: new Set(likeSlices(plan, focus, first, how).map((s) => s.id)) });
 }
 
 export function sketchEdge(slice: Slice, edge: 'from' | 'to', move: EdgeMove): void {

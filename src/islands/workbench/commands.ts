@@ -4,7 +4,7 @@ import { NO_TREATMENT, isUntouched } from '../../core/plan/plan';
 import { proposePlan } from '../../core/plan/propose';
 import { changeOver, putAside } from '../../core/plan/second';
 import { editDebleed, editParts, editSlices, editTail } from '../../core/plan/sliceEdits';
-import { cutHere, drop, join, keepSelection, nudge, pickAll, pickInLoop, pickSofter, reset } from '../clean/sliceState';
+import { cutHere, drop, join, keepSelection, nudge, pickAll, pickInLoop, pickLike, reset } from '../clean/sliceState';
 import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
 import { startAnalysis } from '../hits/Hits';
@@ -153,7 +153,9 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'slice-reset-all', group: 'Slices', step: 'clean', label: 'Every slice as the settings make it', run: () => reset(true) },
     { id: 'slice-keep', group: 'Slices', step: 'clean', label: 'Keep the selected stretch as a slice', keys: ['i'], shown: 'I', run: keepSelection },
     { id: 'slice-all', group: 'Slices', step: 'clean', label: 'Select every slice', keys: ['$mod+a'], shown: 'Ctrl A', run: pickAll },
-    { id: 'slice-softer', group: 'Slices', step: 'clean', label: 'Select slices as soft as this and softer', run: pickSofter },
+    { id: 'slice-softer', group: 'Slices', step: 'clean', label: 'Select slices as soft as this and softer', run: () => pickLike('softer') },
+    { id: 'slice-alike', group: 'Slices', step: 'clean', label: 'Select slices as strong as this, with as many strokes', run: () => pickLike('alike') },
+    { id: 'slice-drums', group: 'Slices', step: 'clean', label: 'Select slices in which the same other drums are struck', run: () => pickLike('drums') },
     { id: 'slice-none', group: 'Slices', step: 'clean', label: 'Select no slice', run: () => set({ slices: new Set() }) },
     { id: 'slice-start-back', group: 'Slices', step: 'clean', label: 'Start 1 ms earlier', keys: ['Alt+ArrowLeft'], shown: 'Alt ←', run: () => nudge('from', -1) },
     { id: 'slice-start-on', group: 'Slices', step: 'clean', label: 'Start 1 ms later', keys: ['Alt+ArrowRight'], shown: 'Alt →', run: () => nudge('from', 1) },
