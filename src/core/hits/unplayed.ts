@@ -18,7 +18,7 @@ const EARLIER_S = [0.0004, 0.003] as const;
 const SOFTER_DB = 6;
 /** The same distance and proportion, seconds and dB, of so many events at least. */
 const [SAME_S, SAME_DB, LEAST_ALIKE] = [0.00035, 6, 3];
-/** A drum is not played where more than this share of events are explained so: of 150 played kicks, snares and hats in made recordings none came over .29; of eight that nobody struck seven came to .38 and more. */
+/** A drum is not played where more than this share of events are explained so: of 208 played kicks, snares and hats in made recordings none came over .29; of eight that nobody struck seven came to .38 and more. */
 const MOST = 0.35;
 
 /** Level of each event in the drum's mic and range against its loudest, dB. */
