@@ -44,12 +44,12 @@ export interface Networks {
   readonly third: NetworkSet;
 }
 
-/** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work. */
+/** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work; `not`: drums that are known not to be played. */
 export async function detectHits(
-  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()],
+  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()], not: readonly string[] = [],
 ): Promise<Detection> {
   const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
-  const song = withoutDrums(heard, unplayed(heard));
+  const song = withoutDrums(heard, [...unplayed(heard), ...not]);
   const first = await firstPass(song, ears);
   await progress(0.8);
   const guess = await judge(first.tracks, networks.first, ears);

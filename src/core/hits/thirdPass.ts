@@ -31,6 +31,8 @@ export interface FarTrack {
 
 /** Strokes this certain show how a drum sounds. */
 const SURE = 0.85;
+/** A crash may be struck so seldom that the second pass is sure of none: then likely ones do. Likely rides are too often none. */
+const [SELDOM, LIKELY] = ['crash', 0.5];
 /** Strokes of several drums nearer than this sound together in a window before and after, seconds. */
 const TOGETHER_S = 0.045;
 /** A cymbal's stroke is loudest in the highs at once: others that come later than this do not hide it. */
@@ -184,7 +186,9 @@ function sureStrokes(tracks: readonly Track[], certainty: readonly Float64Array[
   const time = Float64Array.from(places, (p) => p.time);
   far.forEach((drum, k) => {
     const mine = Float64Array.from(places, (p) => p.certainty[k]);
-    sure.set(drum, choose(time, mine, THRESHOLD).filter((i) => mine[i] > SURE && places[i].certainty.every((c, o) => o === k || c < THRESHOLD)).map((i) => time[i]));
+    const surerThan = (least: number) => choose(time, mine, THRESHOLD).filter((i) => mine[i] > least && places[i].certainty.every((c, o) => o === k || c < THRESHOLD)).map((i) => time[i]);
+    const clear = surerThan(SURE);
+    sure.set(drum, clear.length >= LEAST_KNOWN || drum !== SELDOM ? clear : surerThan(LIKELY));
   });
   return sure;
 }

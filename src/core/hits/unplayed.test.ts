@@ -3,7 +3,8 @@ import { createRng } from '../dsp/rng';
 import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
 import type { Song, Source } from './song';
-import { explained, unplayed, withoutDrums } from './unplayed';
+import type { SpillRow } from '../spill/spillMap';
+import { explained, heardElsewhere, unplayed, withoutDrums } from './unplayed';
 
 /** An event of a drum: seconds at its own mic, dB there. */
 type Event = readonly [time: number, db: number];
@@ -55,5 +56,34 @@ describe('drums that nobody plays', () => {
 
   it('are not those whose mic comes late', () => {
     expect(unplayed(songOf(strokes, strokes.map(([t, db]): Event => [t + 0.025, db])))).toEqual([]);
+  });
+});
+
+describe('a hat whose strokes are heard elsewhere first', () => {
+  // mics: snare, hat, two toms, two overheads; delays in ms against the drum's own mic, of a hat 0.5 to 1.3 m from the others
+  const OVERHEADS = [4, 5];
+  const row = (drum: string, main: number, delays: readonly (number | null)[]): SpillRow => ({ drum, main, strokes: 30, strokeDb: -20, strokeBandsDb: [], mics: delays.map((delayMs) => ({ levelDb: -10, bandsDb: [], delayMs, polarity: 1 })) });
+  const SNARE = row('snare', 0, [0, 1.3, 1.6, 2.9, 3.6, 4.2]);
+  const played = row('hat', 1, [1.4, 0, 2.6, 3.1, 2.8, 4.5]);
+  // a ride beyond the floor tom: nearer to toms and overheads than to the hat's mic
+  const ride = row('hat', 1, [-0.9, 0, -1.9, -2, -0.2, -0.9]);
+  const later = (r: SpillRow, ms: number): SpillRow => ({ ...r, mics: r.mics.map((e, m) => ({ ...e, delayMs: e.delayMs === null ? null : e.delayMs + (r.main === 1 ? (m === 1 ? 0 : -ms) : m === 1 ? ms : 0) })) });
+
+  it('is not played, what its mic hears is a cymbal', () => {
+    expect(heardElsewhere([SNARE, ride], OVERHEADS)).toEqual(['hat']);
+    expect(heardElsewhere([SNARE, played], OVERHEADS)).toEqual([]);
+    // a snare heard everywhere at once is not the hat's business
+    expect(heardElsewhere([row('snare', 0, [0, 0, 0, 0, 0, 0]), played], OVERHEADS)).toEqual([]);
+  });
+
+  it('is played where its mic comes late by any amount', () => {
+    for (let ms = 0; ms < 30; ms += 0.25) expect(heardElsewhere([later(SNARE, ms), later(played, ms)], OVERHEADS), `${ms} ms`).toEqual([]);
+  });
+
+  it('is believed where too little is known', () => {
+    expect(heardElsewhere([ride], OVERHEADS)).toEqual([]);
+    expect(heardElsewhere([SNARE, ride], [])).toEqual([]);
+    expect(heardElsewhere([row('snare', 0, [0, null, 1.6, 2.9, 3.6, 4.2]), ride], OVERHEADS)).toEqual([]);
+    expect(heardElsewhere([SNARE, row('hat', 1, [-0.9, 0, null, null, -0.2, -0.9])], OVERHEADS)).toEqual([]);
   });
 });

@@ -3,6 +3,9 @@
  * proportion. Two drums that are struck together are never so regular. Of toms closeness tells it (patterns.ts).
  */
 import { firstIndex } from '../dsp/search';
+import type { SpillRow } from '../spill/spillMap';
+import { quantile } from './candidates';
+import { kindOf } from './kinds';
 import { type Song, type Source, addedIn } from './song';
 
 /** So many of the loudest events in the mic are looked at, no two nearer than this, seconds. */
@@ -60,3 +63,26 @@ export const unplayed = (song: Song): string[] => song.drums.filter((d) => song.
 /** The song as if these drums had no mics of their own: theirs hear the others all the same. */
 export const withoutDrums = (song: Song, drums: readonly string[]): Song =>
   drums.length === 0 ? song : { ...song, drums: song.drums.filter((d) => !drums.includes(d)), sources: new Map([...song.sources].filter(([d]) => !drums.includes(d))) };
+
+/**
+ * A hat's strokes reach other mics so much later than its own, ms, in the median. Of 32 made recordings with hats that are played, however rarely, none came under 2.7; three in which the hat's mic hears a ride instead came to .9 at most.
+ */
+const THERE_MS = 1.5;
+const LEAST_MICS = 4;
+/** A hat's mic hears the snare so much before any overhead does, ms, where it does not come late itself. */
+const BEFORE_OVERHEADS_MS = 1;
+
+/**
+ * Hats whose strokes other mics hear as soon as their own: what that hears is a cymbal that no mic is close to. Where its mic may come late, and without overheads and a snare, nobody is sure;
+ * delays of other drums are told too roughly.
+ */
+export function heardElsewhere(spill: readonly SpillRow[], overheads: readonly number[]): string[] {
+  const snare = spill.find((r) => kindOf(r.drum) === 'snare');
+  const delay = (r: SpillRow, m: number) => r.mics[m].delayMs;
+  return spill.filter((row) => {
+    const there = row.mics.flatMap((e, m) => (m === row.main || e.delayMs === null ? [] : [e.delayMs]));
+    if (kindOf(row.drum) !== 'hat' || there.length < LEAST_MICS || quantile(there, 0.5) > THERE_MS || !snare || overheads.length === 0) return false;
+    const here = delay(snare, row.main);
+    return here !== null && overheads.every((o) => (delay(snare, o) ?? Number.POSITIVE_INFINITY) > here + BEFORE_OVERHEADS_MS);
+  }).map((row) => row.drum);
+}

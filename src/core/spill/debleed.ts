@@ -21,7 +21,7 @@ import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 12;
+export const DEBLEED_VERSION = 13;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -173,7 +173,9 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
     return read;
   };
   const late = o.late ?? new Map<number, number>();
-  const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands);
+  // a drum of which the first finding heard nothing is not played
+  const not = s.kit.drums.filter((d) => !o.hits[d]?.length);
+  const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands, not);
   const readRaw = oneByOne((m: number) => whole(o.readers[m], frames));
   const foreign = (drum: string) => Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
   const near = s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
