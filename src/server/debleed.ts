@@ -11,13 +11,19 @@ export interface DebleedView {
   job: JobRow | null;
   /** Whether what is stored belongs to the files and roles as they are now. */
   fresh: boolean;
+  /** Whether the newest hits are those that de-bleed found again, whatever tries were stopped or failed since. */
+  heard: boolean;
   /** Images that are waited for, and those whose newest try failed. */
   images: JobRow[];
 }
 
 export async function loadDebleed(sql: Sql, recordingId: string): Promise<DebleedView> {
-  const [jobs, images, mics, state, files] = await Promise.all([listJobs(sql, recordingId, 'debleed'), listJobs(sql, recordingId, 'image'), listDebled(sql, recordingId), getPlan(sql, recordingId), listFiles(sql, recordingId)]);
-  return { job: jobs[0] ?? null, images: newestOfEach(images).filter((j) => isOpen(j) || j.state === 'failed'), fresh: mics.length > 0 && state !== null && mics[0].key === debleedKey(state.plan, files) };
+  const [jobs, analyses, images, mics, state, files] = await Promise.all([
+    listJobs(sql, recordingId, 'debleed'), listJobs(sql, recordingId, 'analysis'), listJobs(sql, recordingId, 'image'), listDebled(sql, recordingId), getPlan(sql, recordingId), listFiles(sql, recordingId),
+  ]);
+  const fresh = mics.length > 0 && state !== null && mics[0].key === debleedKey(state.plan, files);
+  const newest = (list: readonly JobRow[]) => new Date(list.find((j) => j.state === 'done')?.createdAt ?? 0).getTime();
+  return { job: jobs[0] ?? null, images: newestOfEach(images).filter((j) => isOpen(j) || j.state === 'failed'), fresh, heard: fresh && newest(jobs) > newest(analyses) };
 }
 
 const isOpen = (j: JobRow) => j.state === 'queued' || j.state === 'running';

@@ -120,6 +120,12 @@ describe('the queue of doubtful hits', () => {
     await press(s.page, 'Listen closely');
     await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'done', { timeout: 120_000, polling: 100 });
     await sees(s.page, 'heard closely');
+    // one more try that is stopped leaves what the first one heard
+    await press(s.page, 'Listen closely');
+    await s.page.waitForSelector('progress[aria-label="Listening closely"]');
+    await press(s.page, 'Cancel');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'cancelled', { timeout: 30_000, polling: 50 });
+    await sees(s.page, 'heard closely');
     const now = await stored();
     for (const [d, k, h] of decided) expect(now[d][k]).toEqual(h);
     // de-bleed of every close mic is there with it

@@ -20,7 +20,8 @@ import { SecondTreatment } from './SecondTreatment';
 import { Closings } from './Closings';
 import { Overview } from './Overview';
 import { GAIN_LINE_UP_TO, Waveform } from './Waveform';
-import { fitView, zoomView } from './viewMoves';
+import { zoomAtHeard } from '../workbench/commands';
+import { fitView } from './viewMoves';
 
 const square = 'grid size-7 place-items-center rounded-[7px] border border-line2 bg-sheet hover:border-ink';
 
@@ -80,10 +81,10 @@ export function Clean() {
             <LayoutGrid aria-hidden="true" size={14} /> Tiles
           </button>
           <div className="flex gap-1">
-            <button type="button" className={square} aria-label="Zoom in" title="Zoom in (+); wheel on the waveform zooms at the pointer" onClick={() => useBench.setState({ view: zoomView(view, 0.5, 0.5, frames) })}>
+            <button type="button" className={square} aria-label="Zoom in" title="Zoom in at the heard place (+); wheel on the waveform zooms at the pointer" onClick={() => zoomAtHeard(0.5)}>
               <ZoomIn aria-hidden="true" size={15} />
             </button>
-            <button type="button" className={square} aria-label="Zoom out" title="Zoom out (−)" onClick={() => useBench.setState({ view: zoomView(view, 2, 0.5, frames) })}>
+            <button type="button" className={square} aria-label="Zoom out" title="Zoom out (−)" onClick={() => zoomAtHeard(2)}>
               <ZoomOut aria-hidden="true" size={15} />
             </button>
             <button type="button" className={square} aria-label={loop ? 'Show the loop' : 'Show the whole song'} title={loop ? 'Show the loop (Z)' : 'Show the whole song'} onClick={() => useBench.setState({ view: loop ? fitView(loop.from, loop.to, frames) : { from: 0, to: frames } })}>

@@ -25,12 +25,12 @@ const COLUMNS = 110;
 const BEFORE_S = 0.04;
 const AFTER_S = 0.66;
 
-type Sort = 'time' | 'strength' | 'flags' | 'tail';
+type Sort = 'time' | 'strength' | 'doubt' | 'flags' | 'tail';
 
 function sorted(tiles: readonly Tile[], sort: Sort): Tile[] {
   const tail = (t: Tile) => (t.slice ? t.slice.to - t.hit.frame : -1);
   const by: Record<Sort, (a: Tile, b: Tile) => number> = {
-    time: () => 0, strength: (a, b) => a.hit.strength - b.hit.strength, flags: (a, b) => b.flags.length - a.flags.length, tail: (a, b) => tail(a) - tail(b),
+    time: () => 0, strength: (a, b) => a.hit.strength - b.hit.strength, doubt: (a, b) => a.certainty - b.certainty, flags: (a, b) => b.flags.length - a.flags.length, tail: (a, b) => tail(a) - tail(b),
   };
   return [...tiles].sort((a, b) => by[sort](a, b) || a.hit.frame - b.hit.frame);
 }
@@ -104,9 +104,9 @@ export function Tiles() {
         const x = (f - t.hit.frame + BEFORE_S * rate) / perColumn;
         if (x >= 0 && x < COLUMNS) {
           g.beginPath();
-          g.moveTo(x0 + 3 + x - 3, 80);
-          g.lineTo(x0 + 3 + x + 3, 80);
-          g.lineTo(x0 + 3 + x, 75);
+          g.moveTo(x0 + 3 + x - 3, 78);
+          g.lineTo(x0 + 3 + x + 3, 78);
+          g.lineTo(x0 + 3 + x, 73);
           g.fill();
         }
       }
@@ -115,10 +115,10 @@ export function Tiles() {
       const attack = x0 + 3 + (BEFORE_S * rate) / perColumn;
       g.beginPath();
       g.moveTo(attack, 2);
-      g.lineTo(attack, 80);
+      g.lineTo(attack, 78);
       g.stroke();
       g.fillStyle = c.ink2;
-      g.fillText(`${formatTime(t.hit.frame / rate)}  ${Math.round(t.hit.strength * 100)} %`, x0 + 4, 90);
+      g.fillText(`${formatTime(t.hit.frame / rate)}  ${Math.round(t.hit.strength * 100)} %${t.doubtful ? ' ?' : ''}`, x0 + 4, 90);
       if (t.flags.length) {
         g.fillStyle = c.doubt;
         g.fillText(`${t.flags.length} ⚑`, x0 + WIDTH - 26, 11);
@@ -150,13 +150,13 @@ export function Tiles() {
         <span className="num text-ink2">
           {tiles.length} hits, {flagged} flagged
         </span>
-        <span className="text-ink2">{shown.length > 0 && `${Math.round(BEFORE_S * 1000)} ms before to ${Math.round(AFTER_S * 1000)} ms after each attack`}</span>
+        <span className="text-ink2">{shown.length > 0 && `−${Math.round(BEFORE_S * 1000)} to +${Math.round(AFTER_S * 1000)} ms from each attack`}</span>
         <span className="ml-auto" />
         <Segments
           small
           label="Order of tiles"
           value={sort}
-          options={[{ value: 'flags', label: 'Flagged first' }, { value: 'time', label: 'Time' }, { value: 'strength', label: 'Soft first' }, { value: 'tail', label: 'Short first' }]}
+          options={[{ value: 'flags', label: 'Flagged first' }, { value: 'time', label: 'Time' }, { value: 'strength', label: 'Soft first' }, { value: 'doubt', label: 'Doubtful first' }, { value: 'tail', label: 'Short first' }]}
           onChange={setSort}
         />
       </header>
@@ -170,8 +170,8 @@ export function Tiles() {
               className="absolute top-0"
               style={{ left: (first + k) * (WIDTH + GAP), width: WIDTH, height: HEIGHT }}
               aria-pressed={t.slice !== null && picked.has(t.slice.id)}
-              aria-label={`Hit at ${formatTime(t.hit.frame / rate)}, ${Math.round(t.hit.strength * 100)} %${t.dropped ? ', dropped' : ''}${t.flags.length ? `, ${t.flags.map((f) => FLAG_WORDS[f]).join(', ')}` : ''}`}
-              title={t.dropped ? 'Dropped: double-click brings it back' : t.flags.map((f) => FLAG_WORDS[f]).join('; ') || 'Click selects and goes there, Shift adds'}
+              aria-label={`Hit at ${formatTime(t.hit.frame / rate)}, ${Math.round(t.hit.strength * 100)} %${t.doubtful ? `, ${Math.round(t.certainty * 100)} % certain` : ''}${t.dropped ? ', dropped' : ''}${t.flags.length ? `, ${t.flags.map((f) => FLAG_WORDS[f]).join(', ')}` : ''}`}
+              title={t.dropped ? 'Dropped: double-click brings it back' : t.flags.map((f) => (f === 'doubt' && t.doubtful ? `${FLAG_WORDS[f]}, ${Math.round(t.certainty * 100)} % certain` : FLAG_WORDS[f])).join('; ') || 'Click selects and goes there, Shift adds'}
               onClick={(e) => take(t, e.shiftKey)}
               onDoubleClick={() => t.dropped && bringBackHits([t.hit.id])}
             />

@@ -199,6 +199,9 @@ export interface Tile {
   readonly slice: Slice | null;
   readonly dropped: boolean;
   readonly flags: readonly SliceFlag[];
+  /** 0..1; 1 where a person decided, 0 where the level made the slice and no hit. */
+  readonly certainty: number;
+  readonly doubtful: boolean;
 }
 
 export function tilesOf(plan: Plan, micId: string): Tile[] {
@@ -206,12 +209,14 @@ export function tilesOf(plan: Plan, micId: string): Tile[] {
   const slices = slicesOf(plan, micId);
   const drum = roleOf(plan.mics[micId].role).drum ?? '';
   const threshold = thresholdOf(plan, drum);
-  const doubtful = new Set(Object.entries(plan.hits[drum] ?? {}).filter(([, h]) => isDoubtful(h, threshold)).map(([id]) => id));
+  const mine = plan.hits[drum] ?? {};
+  const certainty = (id: string) => (mine[id] === undefined ? 0 : mine[id].state === 'found' ? mine[id].certainty : 1);
+  const doubtful = new Set(Object.entries(mine).filter(([, h]) => isDoubtful(h, threshold)).map(([id]) => id));
   const flags = flagSlices(input, slices, loudForeign(plan, drum), doubtful);
   const of = new Map(slices.flatMap((s) => s.hits.map((h) => [h.id, s] as const)));
   const hits = [...input.own, ...slices.flatMap((s) => s.hits.filter((h) => h.until !== undefined && !input.own.some((o) => o.id === h.id)))].sort((a, b) => a.frame - b.frame);
   return hits.map((hit) => {
     const slice = of.get(hit.id) ?? null;
-    return { hit, slice, dropped: input.edits[hit.id]?.dropped ?? false, flags: slice ? (flags.get(slice.id) ?? []) : [] };
+    return { hit, slice, dropped: input.edits[hit.id]?.dropped ?? false, flags: slice ? (flags.get(slice.id) ?? []) : [], certainty: certainty(hit.id), doubtful: doubtful.has(hit.id) };
   });
 }

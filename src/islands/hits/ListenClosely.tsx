@@ -6,7 +6,6 @@ import { useBench } from '../workbench/store';
 
 export function ListenClosely() {
   const view = useBench((s) => s.debleed);
-  const analysed = useBench((s) => s.analysis?.job?.createdAt);
   useEffect(() => {
     void loadDebleed();
     window.addEventListener('fresh-gap:jobs', loadDebleed);
@@ -25,11 +24,10 @@ export function ListenClosely() {
       </>
     );
   }
-  const heard = view?.fresh && job?.state === 'done' && job.createdAt > (analysed ?? '');
   return (
     <>
       {job?.state === 'failed' && <span role="alert" className="truncate text-sm text-hand" title={job.error?.message}>Listening closely failed: {job.error?.message}</span>}
-      {heard && <span className="whitespace-nowrap text-sm text-ink2">heard closely</span>}
+      {view?.heard && <span className="whitespace-nowrap text-sm text-ink2">heard closely</span>}
       <button type="button" className="btn" onClick={() => void askDebleed('start')} title="Takes the other drums out of every close mic and listens to them again: fewer strokes are lost or doubtful. It takes up to as long as the song plays, and de-bleed is computed with it; what you decided stays">
         <Ear aria-hidden="true" size={15} /> Listen closely
       </button>

@@ -7,6 +7,11 @@ import { meters } from './engine';
 const LOW = -60;
 const share = (linear: number) => Math.min(1, Math.max(0, 1 - gainToDb(linear, LOW) / LOW));
 
+/** Puts a text into an element where it is another one: the same text written anew would be laid out and painted anew. */
+export function showText(el: HTMLElement, text: string): void {
+  if (el.textContent !== text) el.textContent = text;
+}
+
 function useFrame(draw: () => void) {
   const latest = useRef(draw);
   latest.current = draw;
@@ -48,7 +53,7 @@ export function OutMeter() {
     if (peak >= hold.current.peak || now > hold.current.until) hold.current = { peak, until: now + 1200 };
     if (text.current) {
       const p = hold.current.peak;
-      text.current.textContent = p < 1e-4 ? '−∞ dBFS' : `${signed(gainToDb(p))} dBFS`;
+      showText(text.current, p < 1e-4 ? '−∞ dBFS' : `${signed(gainToDb(p))} dBFS`);
       text.current.style.color = p >= 1 ? 'var(--hand)' : '';
     }
   });

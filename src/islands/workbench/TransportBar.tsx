@@ -6,7 +6,7 @@ import type { Listen } from '../../engine/protocol';
 import { Segments } from '../shared/Segments';
 import { formatTime, signed } from '../shared/time';
 import { heardAt, togglePlay } from './engine';
-import { OutMeter } from './Meter';
+import { OutMeter, showText } from './Meter';
 import { focusedMic, useBench } from './store';
 
 const LISTEN: readonly { value: Listen; label: string; hint: string }[] = [
@@ -22,7 +22,7 @@ function Clock() {
     const draw = () => {
       id = requestAnimationFrame(draw);
       const rate = useBench.getState().data?.recording.sampleRate ?? 48000;
-      if (ref.current) ref.current.textContent = formatTime(heardAt() / rate);
+      if (ref.current) showText(ref.current, formatTime(heardAt() / rate));
     };
     draw();
     return () => cancelAnimationFrame(id);

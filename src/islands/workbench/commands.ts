@@ -183,7 +183,8 @@ function giveTo(i: number) {
   if (drum) give(drum);
 }
 
-function zoomAtHeard(factor: number) {
+/** Zooms at the heard place where that is in view, else in the middle. */
+export function zoomAtHeard(factor: number): void {
   const { view } = get();
   const at = (heardAt() - view.from) / (view.to - view.from);
   set({ view: zoomView(view, factor, at >= 0 && at <= 1 ? at : 0.5, frames()) });
