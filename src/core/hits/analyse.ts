@@ -52,9 +52,9 @@ export async function analyse(
   const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead' }));
   const readOne = oneByOne(read);
   /** Hits and spill map with mics that come late moved by so much, seconds, and without drums that are not played; told as the mics are. */
-  const listen = async (late: ReadonlyMap<number, number>, tell: (done: number) => void | Promise<void>, not: readonly string[] = []) => {
+  const listen = async (late: ReadonlyMap<number, number>, tell: (done: number) => void | Promise<void>, played: ReadonlyMap<string, boolean> = new Map()) => {
     const from = async (m: number) => advanced(await checked(m), Math.round((late.get(m) ?? 0) * rate));
-    const found = await detectHits(rate, mics, from, networks, (d) => tell(0.9 * d), ears, not);
+    const found = await detectHits(rate, mics, from, networks, (d) => tell(0.9 * d), ears, played);
     const rows = await mapOf(rate, mics.length, from, found.drums, (d) => found.song.sources.get(d)?.main ?? 0, ears);
     await tell(1);
     return {
@@ -70,7 +70,7 @@ export async function analyse(
   if (late.size > 0) ({ drums, song, spill } = await listen(late, () => progress(0.9)));
   // a ride that is taken for the hat's strokes hides in those: once more without
   const not = heardElsewhere(spill, mics.flatMap((m, i) => (m.overhead ? [i] : [])));
-  if (not.length > 0) ({ drums, song, spill } = await listen(late, () => progress(0.9), not));
+  if (not.length > 0) ({ drums, song, spill } = await listen(late, () => progress(0.9), new Map(not.map((d) => [d, false]))));
   const rings = await shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
     const own = (mic.own && drums[mic.own]) || [];
     const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));

@@ -44,12 +44,13 @@ export interface Networks {
   readonly third: NetworkSet;
 }
 
-/** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work; `not`: drums that are known not to be played. */
+/** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work; `played` says of some drums whether they are. */
 export async function detectHits(
-  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()], not: readonly string[] = [],
+  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()], played: ReadonlyMap<string, boolean> = new Map(),
 ): Promise<Detection> {
   const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
-  const song = withoutDrums(heard, [...unplayed(heard), ...not]);
+  const song = withoutDrums(heard, [...unplayed(heard), ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
+  const believed = (drum: string, certainty: Float64Array) => (played.get(drum) || believable(certainty) ? certainty : certainty.map((c) => SPILL_SHARE * c));
   const first = await firstPass(song, ears);
   await progress(0.8);
   const guess = await judge(first.tracks, networks.first, ears);
@@ -65,9 +66,9 @@ export async function detectHits(
   const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0 }));
   await progress(0.98);
   second.forEach((t, k) => {
-    if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believable(certainty[k]) ? certainty[k] : certainty[k].map((c) => SPILL_SHARE * c));
+    if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believed(t.drum, certainty[k]));
   });
-  const thought = (await judgeFar(third, networks.third, ears)).map((c) => (believable(c) ? c : c.map((v) => SPILL_SHARE * v)));
+  const thought = (await judgeFar(third, networks.third, ears)).map((c, k) => believed(third[k].drum, c));
   third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c)));

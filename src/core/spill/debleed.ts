@@ -7,7 +7,7 @@ import { advanced, toldBack } from '../hits/analyse';
 import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
 import { oneByOne, shareOut } from '../hits/ears';
 import { kindOf } from '../hits/kinds';
-import { FAR } from '../hits/passes';
+import { FAR, believable } from '../hits/passes';
 import { NETWORKS } from '../hits/weights';
 import { roleOf } from '../plan/roles';
 import type { MicReader } from '../render';
@@ -173,9 +173,9 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
     return read;
   };
   const late = o.late ?? new Map<number, number>();
-  // a drum of which the first finding heard nothing is not played
-  const not = s.kit.drums.filter((d) => !o.hits[d]?.length);
-  const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands, not);
+  // a drum of which the first finding heard nothing is not played, one of which it was sure is
+  const played = new Map([...s.kit.drums.filter((d) => !o.hits[d]?.length).map((d) => [d, false] as const), ...Object.entries(o.hits).filter(([, l]) => believable(Float64Array.from(l, (h) => h.certainty))).map(([d]) => [d, true] as const)]);
+  const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands, played);
   const readRaw = oneByOne((m: number) => whole(o.readers[m], frames));
   const foreign = (drum: string) => Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
   const near = s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {

@@ -118,7 +118,7 @@ export function Tiles() {
       g.lineTo(attack, 78);
       g.stroke();
       g.fillStyle = c.ink2;
-      g.fillText(`${formatTime(t.hit.frame / rate)}  ${Math.round(t.hit.strength * 100)} %${t.doubtful ? ' ?' : ''}`, x0 + 4, 90);
+      g.fillText(`${formatTime(t.hit.frame / rate)}  ${Math.round(t.hit.strength * 100)} %${t.doubtful ? ' ?' : ''}`, x0 + 4, 88);
       if (t.flags.length) {
         g.fillStyle = c.doubt;
         g.fillText(`${t.flags.length} ⚑`, x0 + WIDTH - 26, 11);
@@ -147,16 +147,16 @@ export function Tiles() {
     <section aria-label="Tiles" className="shrink-0">
       <header className="mb-1 flex h-6 items-center gap-2.5 text-sm">
         <b className="font-head">Tiles</b>
-        <span className="num text-ink2">
+        <span className="num whitespace-nowrap text-ink2">
           {tiles.length} hits, {flagged} flagged
         </span>
-        <span className="text-ink2">{shown.length > 0 && `−${Math.round(BEFORE_S * 1000)} to +${Math.round(AFTER_S * 1000)} ms from each attack`}</span>
-        <span className="ml-auto" />
+        <span className="truncate text-ink2">{shown.length > 0 && `−${Math.round(BEFORE_S * 1000)} to +${Math.round(AFTER_S * 1000)} ms from each attack`}</span>
+        <span className="ml-auto text-ink2">First</span>
         <Segments
           small
           label="Order of tiles"
           value={sort}
-          options={[{ value: 'flags', label: 'Flagged first' }, { value: 'time', label: 'Time' }, { value: 'strength', label: 'Soft first' }, { value: 'doubt', label: 'Doubtful first' }, { value: 'tail', label: 'Short first' }]}
+          options={[{ value: 'flags', label: 'Flagged' }, { value: 'time', label: 'Earliest' }, { value: 'strength', label: 'Softest' }, { value: 'doubt', label: 'Least certain' }, { value: 'tail', label: 'Shortest' }]}
           onChange={setSort}
         />
       </header>
