@@ -127,4 +127,18 @@ describe.skipIf(!haveRealSounds())('kits of real one-shot sounds', () => {
     for (const tom of ['tom-1', 'tom-3']) expect(drums[tom].f, tom).toBeGreaterThan(0.8);
     expect((hits['tom-2'] ?? []).length).toBeLessThanOrEqual(1);
   }, 240_000);
+
+  it('has no hit on a hat that nobody strikes, though its mic hears a ride that no mic is close to', async () => {
+    const plan = randomRecording({ seed: 928, seconds: 28, spill: 'normal', toms: 2, voice: realVoice('millo', 928, 2) });
+    const r = makeRecording({ ...plan, strokes: plan.strokes.filter((s) => s.drum !== 'hat') });
+    const roles = r.mics.map((m) => m.role);
+    const taken = found(await detect(r));
+    const a = await analyse(r.rate, roles, r.mics.map((m) => m.name), (i) => r.audio[i]);
+    // what one mic after the other cannot tell, their times can
+    expect(taken.hat.length).toBeGreaterThan(10);
+    expect(a.drums.hat).toEqual([]);
+    expect(a.notes.join(' ')).toContain('No strokes found on hat');
+    const { ride } = scoreHits(truthOf(r), Object.fromEntries(Object.entries(a.drums).map(([k, l]) => [k, l.filter((h) => h.certainty >= THRESHOLD)]))).drums;
+    expect(ride.f).toBeGreaterThan(0.8);
+  }, 240_000);
 });

@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
 import { createEar } from '../hits/ears';
 import { FAR_FEATURES, FEATURES, LIKENESS, MEAN_CERTAINTY, type Weighing, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf, witness } from './judgeAgain';
+import { DEFAULT_THRESHOLD, isDoubtful } from '../plan/planHits';
 import { judged } from './debleed';
 import learnt from './judge.json';
 
@@ -137,6 +138,17 @@ describe('judging strokes again', () => {
   it('leaves what a person said, and drops what hardly can be a stroke', () => {
     const said = candidatesOf([hit(1, 1), hit(2, 0.15), hit(3, 0.9)], [hit(3, 0.8)]);
     expect(judged({ drum: 'tom-1', list: said, features: null }, learnt).map((h) => [h.time, h.certainty])).toEqual([[1, 1], [3, expect.closeTo(0.85, 6)]]);
+  });
+
+  it('leaves in doubt what the first finding counted, whatever speaks against it', () => {
+    // as far from every feature's mean as speaks against a stroke
+    const against = (w: Weighing, name: string) => Float32Array.from(w.mean, (m, k) => m - 4 * Math.sign(w.weights[name][k]) * w.scale[k]);
+    const nothing = (drum: string) => (drum === 'crash' ? against(learnt.far, 'crash') : against(learnt.near, 'snare'));
+    const certainties = (drum: string, first: number) => judged({ drum, list: candidatesOf([hit(1, first)], []), features: nothing(drum) }, learnt).map((h) => h.certainty);
+    expect(certainties('snare', 0.95)).toEqual([0.21]);
+    expect(isDoubtful({ state: 'found', certainty: certainties('snare', 0.95)[0] }, DEFAULT_THRESHOLD)).toBe(true);
+    expect(certainties('snare', 0.35)).toEqual([]);
+    expect(certainties('crash', 0.95)).toEqual([]);
   });
 
   it('believes little of what one finding alone heard of a drum that may not be played', () => {
