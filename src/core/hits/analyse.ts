@@ -28,6 +28,9 @@ const SURE_OF_FEW = 0.48;
 const SILENT = 10 ** (-90 / 20);
 /** A mic that hears its drum this much later than others do was moved. */
 const MOVED_MS = 8;
+/** A mic without a drum of its own that hears them all this much later than their own mics do is far away, or was moved; usually it is so late. */
+const FAR_MS = 18;
+const USUAL_MS = 8;
 
 /**
  * `roles` by mic; `names` for notes; `read(mic)` gives the samples of a mic, all of one length, `rate` in Hz. Notes are for people: silent,
@@ -65,8 +68,8 @@ export async function analyse(
   };
   let { drums, song, spill } = await listen(new Map(), (d) => progress(0.9 * d));
   const late = lateMics(spill);
-  for (const [m, by] of late) notes.push(`${names[m]} seems to come some ${Math.round(1000 * by)} ms late against the other mics: best moved before mixing.`);
-  // what one mic hears late would seem struck there alone: all over again with it in its place
+  for (const [m, by] of movedMics(spill)) notes.push(`${names[m]} seems to come some ${Math.round(1000 * by)} ms late against the other mics: best moved before mixing.`);
+  // what one mic hears late would seem struck there alone, and rooms that are late hear the stroke before: all over again with them in their places
   if (late.size > 0) ({ drums, song, spill } = await listen(late, () => progress(0.9)));
   // a ride that is taken for the hat's strokes hides in those: once more without
   const not = heardElsewhere(spill, mics.flatMap((m, i) => (m.overhead ? [i] : [])));
@@ -77,8 +80,8 @@ export async function analyse(
     return mic.own && frames.length ? ear.ring(await readOne(m), rate, mic.own, frames) : null;
   }));
   mics.forEach((_, m) => {
-    const delays = spill.filter((r) => r.main !== m).flatMap((r) => (r.mics[m].delayMs === null ? [] : [r.mics[m].delayMs as number]));
-    if (!late.has(m) && delays.length >= 2 && median(delays) > 18) notes.push(`${names[m]} comes some ${Math.round(median(delays))} ms after the close mics: far away, or moved.`);
+    const behind = behindMs(spill, m);
+    if (behind > FAR_MS) notes.push(`${names[m]} comes some ${Math.round(behind)} ms after the close mics: far away, or moved.`);
     const own = spill.find((r) => r.drum === mics[m].own && r.main !== m);
     if (own && own.mics[m].polarity < 0 && own.mics[m].levelDb > -20) notes.push(`${names[m]} hears ${roleOf(roles[own.main]).label.toLowerCase()}'s drum upside down: usual under a drum, elsewhere turn it.`);
   });
@@ -99,8 +102,22 @@ export function mapOf(
   return spillMap(rate, mics, read, sure.map(({ drum, times }) => ({ drum, times, main: mainOf(drum), foreign: sure.flatMap((o) => (o.drum === drum ? [] : o.times)) })), ears);
 }
 
-/** Close mics that hear their drum later than most others do, and by how much, seconds. */
+/** How much later than the drums' own mics a mic without a drum hears them, ms; 0 where it is one of those, or nobody knows. */
+function behindMs(spill: readonly SpillRow[], m: number): number {
+  if (spill.some((r) => r.main === m)) return 0;
+  const delays = spill.flatMap((r) => (r.mics[m].delayMs === null ? [] : [r.mics[m].delayMs as number]));
+  return delays.length >= 2 ? median(delays) : 0;
+}
+
+/** Mics that hear everything later than where they stand explains, and by how much, seconds: hits are found with them in their places. */
 export function lateMics(spill: readonly SpillRow[]): Map<number, number> {
+  const late = movedMics(spill);
+  for (let m = 0; m < (spill[0]?.mics.length ?? 0); m++) if (!late.has(m) && behindMs(spill, m) > FAR_MS) late.set(m, (behindMs(spill, m) - USUAL_MS) / 1000);
+  return late;
+}
+
+/** Close mics that hear their drum later than most others do, and by how much, seconds. */
+function movedMics(spill: readonly SpillRow[]): Map<number, number> {
   const late = new Map<number, number>();
   for (const row of spill) {
     const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null).map((e) => e.delayMs as number);
@@ -111,11 +128,13 @@ export function lateMics(spill: readonly SpillRow[]): Map<number, number> {
 }
 
 /**
- * Hits that were found with late mics in their places as they lie in the recording: where the drum's own mics have them. Where not all of those are late, the hits stay where the
+ * Hits that were found with late mics in their places as they lie in the recording: where the drum's own mics have them, of cymbals without any the first overhead. Where not all of those are late, the hits stay where the
  * earliest has them, so that whatever they open is never too late.
  */
-export function toldBack(list: readonly FoundHit[], drum: string, mics: readonly { readonly own: string | null }[], late: ReadonlyMap<number, number>): readonly FoundHit[] {
-  const by = Math.min(...mics.flatMap((m, i) => (m.own === drum ? [late.get(i) ?? 0] : [])));
+export function toldBack(list: readonly FoundHit[], drum: string, mics: readonly { readonly own: string | null; readonly overhead: boolean }[], late: ReadonlyMap<number, number>): readonly FoundHit[] {
+  const own = mics.flatMap((m, i) => (m.own === drum ? [i] : []));
+  const told = own.length > 0 ? own : mics.flatMap((m, i) => (m.overhead ? [i] : [])).slice(0, 1);
+  const by = Math.min(...told.map((i) => late.get(i) ?? 0));
   return Number.isFinite(by) && by > 0 ? list.map((h) => ({ ...h, time: h.time + by })) : list;
 }
 

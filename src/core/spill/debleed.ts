@@ -36,7 +36,7 @@ export interface DebleedInput {
   /** Found hits by drum, doubtful ones too: where a drum may have been struck it may sound. */
   readonly hits: Readonly<Record<string, readonly FoundHit[]>>;
   readonly hands: readonly Hand[];
-  /** Close mics that come late, and by how much, seconds (lateMics): hits are found again with those in their places. */
+  /** Mics that come late, and by how much, seconds (lateMics): hits are found again with those in their places. */
   readonly late?: ReadonlyMap<number, number>;
   progress?(done: number, what: string): void | Promise<void>;
   readonly networks?: Networks;
@@ -188,7 +188,7 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
     return { drum, list, features: await hand.witness([await readRaw(own.m)], [s.images[own.q]], rate, kind, list, foreign(drum)) };
   });
   const cymbals = cymbalsOf(o).filter((d) => o.hits[d]?.length || again.drums[d]?.length);
-  const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], again.drums[d] ?? [])]));
+  const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], toldBack(again.drums[d] ?? [], d, o.mics, late))]));
   const far = cymbals.map((drum) => async (hand: Hand): Promise<HeardAgain> => {
     const list = lists.get(drum) ?? [];
     if (s.rests.size === 0 || o.mics.length < ENOUGH_MICS || !list.some(sureOf)) return { drum, list, features: null };
