@@ -5,8 +5,9 @@
 import { choose } from './classify';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
+import { kindOf } from './kinds';
 import { CYMBALS, type Song, type SongMic, readSong } from './song';
-import { unplayed, withoutDrums } from './unplayed';
+import { spillAmong, unplayed, withoutDrums } from './unplayed';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -53,7 +54,8 @@ export async function detectHits(
   const believed = (drum: string, certainty: Float64Array) => (played.get(drum) || believable(certainty) ? certainty : certainty.map((c) => SPILL_SHARE * c));
   const first = await firstPass(song, ears);
   await progress(0.8);
-  const guess = await judge(first.tracks, networks.first, ears);
+  const thoughtOf = (tracks: readonly Track[], certainty: readonly Float64Array[]) => tracks.map((t, k): Thought => ({ drum: t.drum, told: toldBy(t), certainty: certainty[k] }));
+  const guess = withoutSpill(thoughtOf(first.tracks, await judge(first.tracks, networks.first, ears)));
   const second = await secondPass(song, first, guess, ears);
   await progress(0.95);
   const drums: Record<string, FoundHit[]> = Object.fromEntries(heard.drums.map((d) => [d, []]));
@@ -61,14 +63,16 @@ export async function detectHits(
   first.tracks.forEach((t, k) => {
     if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(toldBy(t), guess[k].map((c) => SPILL_SHARE * c));
   });
-  const certainty = await judge(second, networks.second, ears);
+  const certainty = withoutSpill(thoughtOf(second, await judge(second, networks.second, ears)));
   const far = second.filter((t) => t.source.drum === CYMBALS);
   const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0 }));
   await progress(0.98);
   second.forEach((t, k) => {
     if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believed(t.drum, certainty[k]));
   });
-  const thought = (await judgeFar(third, networks.third, ears)).map((c, k) => believed(third[k].drum, c));
+  const near = second.flatMap((t, k): Thought[] => (far.includes(t) ? [] : [{ drum: t.drum, told: toldBy(t), certainty: certainty[k] }]));
+  const heardFar = (await judgeFar(third, networks.third, ears)).map((c, k): Thought => ({ drum: third[k].drum, told: third[k], certainty: c }));
+  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => believed(third[k].drum, c));
   third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c)));
@@ -77,16 +81,44 @@ export async function detectHits(
   if (mics.length < ENOUGH_MICS) for (const d of Object.keys(drums)) drums[d] = drums[d].map((h) => ({ ...h, certainty: FEW_MICS * h.certainty }));
   const readOne = oneByOne(read);
   // the longest first
-  const near = second.filter((t) => t.source.drum !== CYMBALS && drums[t.drum].length > 0).sort((a, b) => drums[b.drum].length - drums[a.drum].length);
-  const aligned = await shareOut(ears, near.map((t) => async (ear: Ear) => {
+  const found = second.filter((t) => t.source.drum !== CYMBALS && drums[t.drum].length > 0).sort((a, b) => drums[b.drum].length - drums[a.drum].length);
+  const aligned = await shareOut(ears, found.map((t) => async (ear: Ear) => {
     const list = drums[t.drum];
     return ear.align(await readOne(t.source.main), rate, list.map((h) => h.time), list.map((h) => h.strength * h.certainty), t.source.kind);
   }));
-  near.forEach((t, k) => {
+  found.forEach((t, k) => {
     drums[t.drum] = apart(drums[t.drum].map((h, i) => ({ ...h, time: aligned[k][i] })));
   });
   await progress(1);
   return { drums, song: heard };
+}
+
+/** Another drum's strokes that were taken for a drum's own are hardly likely. */
+const HARDLY = 0.1;
+
+/** An overhead hears a drum so much later than its own mic, seconds. */
+const OVERHEAD_S = [0.0004, 0.008] as const;
+
+/** What is told of a drum's candidates, and how sure it is. */
+interface Thought {
+  readonly drum: string;
+  readonly told: Told;
+  readonly certainty: Float64Array;
+}
+
+/** Certainties, those of hits that are another drum's spill taken down. Of crashes nobody knows: kicks that they are struck with tell their times. */
+function withoutSpill(tracks: readonly Thought[]): Float64Array[] {
+  const struck = tracks.map((t) => ({ drum: t.drum, struck: { drum: t.drum, time: t.told.heard, levelDb: t.told.levelDb }, chosen: choose(t.told.time, t.certainty, THRESHOLD) }));
+  const near = struck.filter((s) => kindOf(s.drum) !== 'cymbal');
+  return struck.map((s, k) => {
+    const { certainty } = tracks[k];
+    const reach = kindOf(s.drum) !== 'cymbal' ? undefined : OVERHEAD_S;
+    const spill = s.drum === 'crash' ? [] : spillAmong(s.struck, s.chosen, near.filter((o) => o !== s), reach);
+    if (spill.length === 0) return certainty;
+    const less = certainty.slice();
+    for (const i of spill) less[i] *= HARDLY;
+    return less;
+  });
 }
 
 /** In order of time; of two that fell onto the same stroke the surer. */

@@ -4,7 +4,7 @@ import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
 import type { Song, Source } from './song';
 import type { SpillRow } from '../spill/spillMap';
-import { explained, heardElsewhere, unplayed, withoutDrums } from './unplayed';
+import { explained, heardElsewhere, spillAmong, unplayed, withoutDrums } from './unplayed';
 
 /** An event of a drum: seconds at its own mic, dB there. */
 type Event = readonly [time: number, db: number];
@@ -85,5 +85,38 @@ describe('a hat whose strokes are heard elsewhere first', () => {
     expect(heardElsewhere([SNARE, ride], [])).toEqual([]);
     expect(heardElsewhere([row('snare', 0, [0, null, 1.6, 2.9, 3.6, 4.2]), ride], OVERHEADS)).toEqual([]);
     expect(heardElsewhere([SNARE, row('hat', 1, [-0.9, 0, null, null, -0.2, -0.9])], OVERHEADS)).toEqual([]);
+  });
+});
+
+describe("hits that are another drum's", () => {
+  const draw = createRng(11);
+  const struck = (drum: string, list: readonly Event[]) => ({ struck: { drum, time: Float64Array.from(list, ([t]) => t), levelDb: Float64Array.from(list, ([, db]) => db) }, chosen: list.map((_, i) => i) });
+  const kicks: Event[] = Array.from({ length: 40 }, (_, i) => [1 + 0.45 * i, -6 * draw()]);
+  const own: Event[] = [[3.21, 0], [8.87, -4], [15.4, -2]];
+  /** The kick in the floor tom's mic, 0.8 m away. */
+  const heard = kicks.map(([t, db]): Event => [t + 0.0023 + 0.0002 * (draw() - 0.5), db - 7 + draw()]);
+  const both = [...heard, ...own].sort((a, b) => a[0] - b[0]);
+
+  it('are those that follow it by one distance in one proportion, and no others', () => {
+    const tom = struck('tom-2', both);
+    const spill = spillAmong(tom.struck, tom.chosen, [struck('kick', kicks)]);
+    expect(spill.map((i) => both[i])).toEqual(expect.arrayContaining(heard));
+    for (const e of own) expect(spill).not.toContain(both.indexOf(e));
+    // the kick hears the tom's strokes later, too few to tell
+    expect(spillAmong(struck('kick', kicks).struck, kicks.map((_, i) => i), [tom])).toEqual([]);
+  });
+
+  it('are none where two drums are struck together by hand, or most are its own', () => {
+    const together = struck('tom-2', kicks.map(([t]): Event => [t + 0.012 * (draw() - 0.5), -6 * draw()]));
+    expect(spillAmong(together.struck, together.chosen, [struck('kick', kicks)])).toEqual([]);
+    const mostlyOwn = [...heard.slice(0, 12), ...Array.from({ length: 20 }, (_, i): Event => [1.2 + 0.45 * i, -5])].sort((a, b) => a[0] - b[0]);
+    const tom = struck('tom-2', mostlyOwn);
+    expect(spillAmong(tom.struck, tom.chosen, [struck('kick', kicks)])).toEqual([]);
+  });
+
+  it('may come later where overheads hear them', () => {
+    const ride = struck('ride', kicks.map(([t, db]): Event => [t + 0.0055, db - 10]));
+    expect(spillAmong(ride.struck, ride.chosen, [struck('kick', kicks)])).toEqual([]);
+    expect(spillAmong(ride.struck, ride.chosen, [struck('kick', kicks)], [0.0004, 0.008])).toHaveLength(40);
   });
 });

@@ -60,6 +60,37 @@ export function explained(song: Song, drum: string): number {
 /** Kicks, snares and hats that nobody plays. */
 export const unplayed = (song: Song): string[] => song.drums.filter((d) => song.sources.get(d)?.kind !== 'tom' && explained(song, d) > MOST);
 
+/** What a drum is told to be struck at, candidates by candidate. */
+export interface Struck {
+  readonly drum: string;
+  readonly time: Float64Array;
+  readonly levelDb: Float64Array;
+}
+
+/** So many hits of a drum, and this share of them, in one fixed distance and proportion to another's are that one's spill. */
+const [LEAST_SPILL, SPILL_OF_HITS] = [8, 0.5];
+
+/**
+ * Candidates (by place) of a drum whose hits are mostly another drum's, heard later by one distance and in one proportion: a floor tom that is struck three times hears the kick all song long, and what is learnt
+ * of it is the kick's. None where the hits are its own: two drums that are struck together are never so regular. `chosen`: places of the hits; `reach`: how much later they may be heard, seconds.
+ */
+export function spillAmong(mine: Struck, chosen: readonly number[], others: readonly { readonly struck: Struck; readonly chosen: readonly number[] }[], reach: readonly [number, number] = EARLIER_S): number[] {
+  let worst: number[] = [];
+  for (const { struck: q, chosen: theirs } of others) {
+    const pairs = chosen.flatMap((i) =>
+      theirs.flatMap((j) => {
+        const later = mine.time[i] - q.time[j];
+        return later > reach[0] && later < reach[1] ? [{ i, later, louder: mine.levelDb[i] - q.levelDb[j] }] : [];
+      }),
+    );
+    for (const p of pairs) {
+      const alike = [...new Set(pairs.filter((o) => Math.abs(o.later - p.later) < SAME_S && Math.abs(o.louder - p.louder) < SAME_DB).map((o) => o.i))];
+      if (alike.length > worst.length) worst = alike;
+    }
+  }
+  return worst.length >= Math.max(LEAST_SPILL, SPILL_OF_HITS * chosen.length) ? worst : [];
+}
+
 /** The song as if these drums had no mics of their own: theirs hear the others all the same. */
 export const withoutDrums = (song: Song, drums: readonly string[]): Song =>
   drums.length === 0 ? song : { ...song, drums: song.drums.filter((d) => !drums.includes(d)), sources: new Map([...song.sources].filter(([d]) => !drums.includes(d))) };
