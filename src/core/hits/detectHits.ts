@@ -6,8 +6,8 @@ import { choose } from './classify';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
-import { CYMBALS, type Song, type SongMic, readSong } from './song';
-import { spillAmong, unplayed, withoutDrums } from './unplayed';
+import { CYMBALS, type Song, type SongMic, addedIn, readSong } from './song';
+import { spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -50,7 +50,8 @@ export async function detectHits(
   rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()], played: ReadonlyMap<string, boolean> = new Map(),
 ): Promise<Detection> {
   const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
-  const song = withoutDrums(heard, [...unplayed(heard), ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
+  const hardly = unplayed(heard);
+  const song = withoutDrums(heard, [...hardly, ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
   const believed = (drum: string, certainty: Float64Array) => (played.get(drum) || believable(certainty) ? certainty : certainty.map((c) => SPILL_SHARE * c));
   const first = await firstPass(song, ears);
   await progress(0.8);
@@ -59,6 +60,10 @@ export async function detectHits(
   const second = await secondPass(song, first, guess, ears);
   await progress(0.95);
   const drums: Record<string, FoundHit[]> = Object.fromEntries(heard.drums.map((d) => [d, []]));
+  for (const d of hardly) {
+    const s = heard.sources.get(d);
+    if (s && played.get(d) !== false) drums[d] = standOut(heard, d).map((i) => ({ time: s.heard[i], strength: Math.min(1, Math.sqrt(addedIn(s, heard.cells, i, s.main, s.bands) / s.reference)), certainty: STANDS_OUT }));
+  }
   // what the second pass does not look at is nobody's
   first.tracks.forEach((t, k) => {
     if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(toldBy(t), guess[k].map((c) => SPILL_SHARE * c));
@@ -93,6 +98,8 @@ export async function detectHits(
   return { drums, song: heard };
 }
 
+/** How sure strokes are that merely stand out of spill. */
+const STANDS_OUT = 0.6;
 /** Another drum's strokes that were taken for a drum's own are hardly likely. */
 const HARDLY = 0.1;
 

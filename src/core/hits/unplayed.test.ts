@@ -4,7 +4,7 @@ import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
 import type { Song, Source } from './song';
 import type { SpillRow } from '../spill/spillMap';
-import { explained, heardElsewhere, spillAmong, unplayed, withoutDrums } from './unplayed';
+import { explained, heardElsewhere, spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
 
 /** An event of a drum: seconds at its own mic, dB there. */
 type Event = readonly [time: number, db: number];
@@ -52,6 +52,17 @@ describe('drums that nobody plays', () => {
   it('are not those that are struck three times, far louder than spill', () => {
     const three = spill.map(([t, db], i): Event => (i % 10 === 5 ? [t + 0.17, 1] : [t, db - 14]));
     expect(unplayed(songOf(strokes, three))).toEqual([]);
+  });
+
+  it('have strokes that stand out of what their mic hears of others, where there are some', () => {
+    expect(standOut(songOf(strokes, spill), 'hat')).toEqual([]);
+    const loudest = Math.max(...spill.map(([, db]) => db));
+    const three = [...spill, [2.2, loudest + 4] as Event, [5.5, loudest + 5] as Event, [9.1, loudest + 3.5] as Event].sort((a, b) => a[0] - b[0]);
+    const song = songOf(strokes, three);
+    expect(unplayed(song)).toEqual(['hat']);
+    expect(standOut(song, 'hat').map((i) => three[i][0])).toEqual([2.2, 5.5, 9.1]);
+    // one that is louder than all else is any noise
+    expect(standOut(songOf(strokes, [...spill, [2.2, loudest + 9] as Event].sort((a, b) => a[0] - b[0])), 'hat')).toEqual([]);
   });
 
   it('are not those whose mic comes late', () => {

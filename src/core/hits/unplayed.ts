@@ -27,17 +27,17 @@ const MOST = 0.35;
 /** Level of each event in the drum's mic and range against its loudest, dB. */
 const levels = (song: Song, s: Source) => Float64Array.from({ length: s.n }, (_, i) => 10 * Math.log10(addedIn(s, song.cells, i, s.main, s.bands) / s.reference + 1e-9));
 
-/** The share of a drum's loudest events that other drums explain. */
-export function explained(song: Song, drum: string): number {
+/** A drum's loudest events, loudest first, and which of them other drums explain; null where there are too few to tell. */
+function loudest(song: Song, drum: string): { readonly top: readonly number[]; readonly level: Float64Array; readonly theirs: ReadonlySet<number> } | null {
   const s = song.sources.get(drum);
-  if (!s || s.reference === 0) return 0;
+  if (!s || s.reference === 0) return null;
   const level = levels(song, s);
   const top: number[] = [];
   for (const i of Array.from(level.keys()).sort((a, b) => level[b] - level[a])) {
     if (top.length === LOUDEST || (top.length > 0 && level[i] < level[top[0]] - SPREAD_DB)) break;
     if (top.every((j) => Math.abs(s.time[i] - s.time[j]) > APART_S)) top.push(i);
   }
-  if (top.length < LEAST_EVENTS) return 0;
+  if (top.length < LEAST_EVENTS) return null;
   const theirs = new Set<number>();
   for (const other of song.drums) {
     const q = song.sources.get(other);
@@ -54,8 +54,28 @@ export function explained(song: Song, drum: string): number {
     const most = alike.reduce((a, b) => (b.size > a.size ? b : a), new Set<number>());
     if (most.size >= LEAST_ALIKE) for (const i of most) theirs.add(i);
   }
-  return theirs.size / top.length;
+  return { top, level, theirs };
 }
+
+/** The share of a drum's loudest events that other drums explain. */
+export function explained(song: Song, drum: string): number {
+  const l = loudest(song, drum);
+  return l ? l.theirs.size / l.top.length : 0;
+}
+
+/** So many events that are louder than all else by this, dB, of which two at least nothing explains, are strokes of a drum that is hardly played. */
+const [LEAST_STAND_OUT, MOST_STAND_OUT, STANDS_OUT_DB] = [2, 6, 2.5];
+
+/** Events (places in its source, rising) of a drum whose mic hears hardly anything but others that stand out of those; mostly none. */
+export function standOut(song: Song, drum: string): number[] {
+  const l = loudest(song, drum);
+  for (let k = MOST_STAND_OUT; l && k >= LEAST_STAND_OUT; k--) {
+    const some = l.top.slice(0, k);
+    if (k < l.top.length && l.level[l.top[k - 1]] - l.level[l.top[k]] > STANDS_OUT_DB && some.filter((i) => !l.theirs.has(i)).length >= LEAST_STAND_OUT) return some.sort((a, b) => a - b);
+  }
+  return [];
+}
+
 
 /** Kicks, snares and hats that nobody plays. */
 export const unplayed = (song: Song): string[] => song.drums.filter((d) => song.sources.get(d)?.kind !== 'tom' && explained(song, d) > MOST);
