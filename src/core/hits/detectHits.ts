@@ -98,8 +98,8 @@ export async function detectHits(
   return { drums, song: heard };
 }
 
-/** How sure strokes are that merely stand out of spill. */
-const STANDS_OUT = 0.6;
+/** How sure strokes are that merely stand out of spill: so that they count, in doubt, where the second finding after de-bleed does not hear them. */
+const STANDS_OUT = 0.8;
 /** Another drum's strokes that were taken for a drum's own are hardly likely. */
 const HARDLY = 0.1;
 
