@@ -93,6 +93,7 @@ describe('a hat whose strokes are heard elsewhere first', () => {
 
   it('is believed where too little is known', () => {
     expect(heardElsewhere([ride], OVERHEADS)).toEqual([]);
+    expect(heardElsewhere([SNARE, { ...ride, strokes: 3 }], OVERHEADS)).toEqual([]);
     expect(heardElsewhere([SNARE, ride], [])).toEqual([]);
     expect(heardElsewhere([row('snare', 0, [0, null, 1.6, 2.9, 3.6, 4.2]), ride], OVERHEADS)).toEqual([]);
     expect(heardElsewhere([SNARE, row('hat', 1, [-0.9, 0, null, null, -0.2, -0.9])], OVERHEADS)).toEqual([]);

@@ -119,7 +119,9 @@ export const withoutDrums = (song: Song, drums: readonly string[]): Song =>
  * A hat's strokes reach other mics so much later than its own, ms, in the median. Of 32 made recordings with hats that are played, however rarely, none came under 2.7; three in which the hat's mic hears a ride instead came to .9 at most.
  */
 const THERE_MS = 1.5;
+/** Fewer mics or strokes tell nothing. */
 const LEAST_MICS = 4;
+const LEAST_STROKES = 8;
 /** A hat's mic hears the snare so much before any overhead does, ms, where it does not come late itself. */
 const BEFORE_OVERHEADS_MS = 1;
 
@@ -132,7 +134,7 @@ export function heardElsewhere(spill: readonly SpillRow[], overheads: readonly n
   const delay = (r: SpillRow, m: number) => r.mics[m].delayMs;
   return spill.filter((row) => {
     const there = row.mics.flatMap((e, m) => (m === row.main || e.delayMs === null ? [] : [e.delayMs]));
-    if (kindOf(row.drum) !== 'hat' || there.length < LEAST_MICS || quantile(there, 0.5) > THERE_MS || !snare || overheads.length === 0) return false;
+    if (kindOf(row.drum) !== 'hat' || row.strokes < LEAST_STROKES || there.length < LEAST_MICS || quantile(there, 0.5) > THERE_MS || !snare || overheads.length === 0) return false;
     const here = delay(snare, row.main);
     return here !== null && overheads.every((o) => (delay(snare, o) ?? Number.POSITIVE_INFINITY) > here + BEFORE_OVERHEADS_MS);
   }).map((row) => row.drum);
