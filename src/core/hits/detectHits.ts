@@ -50,7 +50,7 @@ export async function detectHits(
   rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()], played: ReadonlyMap<string, boolean> = new Map(),
 ): Promise<Detection> {
   const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
-  const hardly = unplayed(heard);
+  const hardly = unplayed(heard).filter((d) => !played.get(d));
   const song = withoutDrums(heard, [...hardly, ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
   const believed = (drum: string, certainty: Float64Array) => (played.get(drum) || believable(certainty) ? certainty : certainty.map((c) => SPILL_SHARE * c));
   const first = await firstPass(song, ears);
