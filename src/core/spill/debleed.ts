@@ -202,7 +202,7 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
 /** Of a drum of which no stroke is sure, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. */
 const HALF_HEARD = 0.4;
 
-/** A stroke of snare or hat that the first finding counted stays at least this likely: in doubt, for a person to look at and for what would rather keep a stroke too many. Of nine that the judgement had dropped in 12 made recordings four were strokes; of toms none of five, and each opened a slice for nothing. */
+/** A stroke of snare or hat that the first finding counted stays at least this likely: in doubt, for a person to look at and for what would rather keep a stroke too many. Of ten that the judgement had dropped in 12 made recordings four were strokes; of toms none of five, and each opened a slice for nothing. */
 const IN_DOUBT = 0.21;
 const DOUBTED: ReadonlySet<Kind> = new Set<Kind>(['snare', 'hat']);
 
