@@ -92,23 +92,27 @@ const [LEAST_SPILL, SPILL_OF_HITS] = [8, 0.5];
 
 /**
  * Candidates (by place) of a drum whose hits are mostly another drum's, heard later by one distance and in one proportion: a floor tom that is struck three times hears the kick all song long, and what is learnt
- * of it is the kick's. None where the hits are its own: two drums that are struck together are never so regular. `chosen`: places of the hits; `reach`: how much later they may be heard, seconds.
+ * of it is the kick's. None where the hits are its own: two drums that are struck together are never so regular. `hits` and `chosen`: places of the hits; `reach`: how much later they may be heard, seconds.
  */
-export function spillAmong(mine: Struck, chosen: readonly number[], others: readonly { readonly struck: Struck; readonly chosen: readonly number[] }[], reach: readonly [number, number] = EARLIER_S): number[] {
+export function spillAmong(mine: Struck, hits: readonly number[], others: readonly { readonly struck: Struck; readonly chosen: readonly number[] }[], reach: readonly [number, number] = EARLIER_S): number[] {
   let worst: number[] = [];
-  for (const { struck: q, chosen: theirs } of others) {
-    const pairs = chosen.flatMap((i) =>
-      theirs.flatMap((j) => {
-        const later = mine.time[i] - q.time[j];
-        return later > reach[0] && later < reach[1] ? [{ i, later, louder: mine.levelDb[i] - q.levelDb[j] }] : [];
-      }),
-    );
+  for (const { struck: q, chosen } of others) {
+    const theirs = [...chosen].sort((a, b) => q.time[a] - q.time[b]);
+    const pairs: { i: number; later: number; louder: number }[] = [];
+    for (const i of hits) {
+      for (let k = firstIndex(theirs.length, (n) => q.time[theirs[n]] > mine.time[i] - reach[1]); k < theirs.length && mine.time[i] - q.time[theirs[k]] > reach[0]; k++) pairs.push({ i, later: mine.time[i] - q.time[theirs[k]], louder: mine.levelDb[i] - q.levelDb[theirs[k]] });
+    }
+    const alike = (p: (typeof pairs)[number], o: (typeof pairs)[number]) => Math.abs(o.later - p.later) < SAME_S && Math.abs(o.louder - p.louder) < SAME_DB;
     for (const p of pairs) {
-      const alike = [...new Set(pairs.filter((o) => Math.abs(o.later - p.later) < SAME_S && Math.abs(o.louder - p.louder) < SAME_DB).map((o) => o.i))];
-      if (alike.length > worst.length) worst = alike;
+      let n = 0;
+      for (const o of pairs) if (alike(p, o)) n++;
+      if (n > worst.length) {
+        const these = [...new Set(pairs.filter((o) => alike(p, o)).map((o) => o.i))];
+        if (these.length > worst.length) worst = these;
+      }
     }
   }
-  return worst.length >= Math.max(LEAST_SPILL, SPILL_OF_HITS * chosen.length) ? worst : [];
+  return worst.length >= Math.max(LEAST_SPILL, SPILL_OF_HITS * hits.length) ? worst : [];
 }
 
 /** The song as if these drums had no mics of their own: theirs hear the others all the same. */
