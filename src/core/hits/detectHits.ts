@@ -115,7 +115,7 @@ interface Thought {
 
 /** Certainties, those of hits that are another drum's spill taken down. Of crashes nobody knows: kicks that they are struck with tell their times. */
 function withoutSpill(tracks: readonly Thought[]): Float64Array[] {
-  const struck = tracks.map((t) => ({ drum: t.drum, struck: { drum: t.drum, time: t.told.heard, levelDb: t.told.levelDb }, chosen: choose(t.told.time, t.certainty, THRESHOLD) }));
+  const struck = tracks.map((t) => ({ drum: t.drum, struck: { time: t.told.heard, levelDb: t.told.levelDb }, chosen: choose(t.told.time, t.certainty, THRESHOLD) }));
   const near = struck.filter((s) => kindOf(s.drum) !== 'cymbal');
   return struck.map((s, k) => {
     const { certainty } = tracks[k];

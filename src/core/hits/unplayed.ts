@@ -27,6 +27,27 @@ const MOST = 0.35;
 /** Level of each event in the drum's mic and range against its loudest, dB. */
 const levels = (song: Song, s: Source) => Float64Array.from({ length: s.n }, (_, i) => 10 * Math.log10(addedIn(s, song.cells, i, s.main, s.bands) / s.reference + 1e-9));
 
+/** An event, and how much later and louder it is than another drum's, seconds and dB. */
+interface Pair {
+  readonly event: number;
+  readonly later: number;
+  readonly louder: number;
+}
+
+/** The most events that come at one distance and in one proportion. */
+function mostAlike(pairs: readonly Pair[]): ReadonlySet<number> {
+  let most: ReadonlySet<number> = new Set();
+  for (const p of pairs) {
+    const alike = (o: Pair) => Math.abs(o.later - p.later) < SAME_S && Math.abs(o.louder - p.louder) < SAME_DB;
+    let n = 0;
+    for (const o of pairs) if (alike(o)) n++;
+    if (n <= most.size) continue;
+    const events = new Set(pairs.filter(alike).map((o) => o.event));
+    if (events.size > most.size) most = events;
+  }
+  return most;
+}
+
 /** A drum's loudest events, loudest first, and which of them other drums explain; null where there are too few to tell. */
 function loudest(song: Song, drum: string): { readonly top: readonly number[]; readonly level: Float64Array; readonly theirs: ReadonlySet<number> } | null {
   const s = song.sources.get(drum);
@@ -44,14 +65,13 @@ function loudest(song: Song, drum: string): { readonly top: readonly number[]; r
     if (other === drum || !q || q.reference === 0) continue;
     const there = levels(song, q);
     const pairs = top.flatMap((i) => {
-      const found: { event: number; later: number; louder: number }[] = [];
+      const found: Pair[] = [];
       for (let j = firstIndex(q.n, (k) => q.time[k] > s.time[i] - EARLIER_S[1]); j < q.n && s.time[i] - q.time[j] > EARLIER_S[0]; j++) {
         if (level[i] - there[j] < SOFTER_DB) found.push({ event: i, later: s.time[i] - q.time[j], louder: level[i] - there[j] });
       }
       return found;
     });
-    const alike = pairs.map((p) => new Set(pairs.filter((o) => Math.abs(o.later - p.later) < SAME_S && Math.abs(o.louder - p.louder) < SAME_DB).map((o) => o.event)));
-    const most = alike.reduce((a, b) => (b.size > a.size ? b : a), new Set<number>());
+    const most = mostAlike(pairs);
     if (most.size >= LEAST_ALIKE) for (const i of most) theirs.add(i);
   }
   return { top, level, theirs };
@@ -76,13 +96,11 @@ export function standOut(song: Song, drum: string): number[] {
   return [];
 }
 
-
 /** Kicks, snares and hats that nobody plays. */
 export const unplayed = (song: Song): string[] => song.drums.filter((d) => song.sources.get(d)?.kind !== 'tom' && explained(song, d) > MOST);
 
-/** What a drum is told to be struck at, candidates by candidate. */
+/** When and how loud a drum may be struck, candidate by candidate: seconds, dB. */
 export interface Struck {
-  readonly drum: string;
   readonly time: Float64Array;
   readonly levelDb: Float64Array;
 }
@@ -95,24 +113,17 @@ const [LEAST_SPILL, SPILL_OF_HITS] = [8, 0.5];
  * of it is the kick's. None where the hits are its own: two drums that are struck together are never so regular. `hits` and `chosen`: places of the hits; `reach`: how much later they may be heard, seconds.
  */
 export function spillAmong(mine: Struck, hits: readonly number[], others: readonly { readonly struck: Struck; readonly chosen: readonly number[] }[], reach: readonly [number, number] = EARLIER_S): number[] {
-  let worst: number[] = [];
+  let worst: ReadonlySet<number> = new Set();
   for (const { struck: q, chosen } of others) {
     const theirs = [...chosen].sort((a, b) => q.time[a] - q.time[b]);
-    const pairs: { i: number; later: number; louder: number }[] = [];
+    const pairs: Pair[] = [];
     for (const i of hits) {
-      for (let k = firstIndex(theirs.length, (n) => q.time[theirs[n]] > mine.time[i] - reach[1]); k < theirs.length && mine.time[i] - q.time[theirs[k]] > reach[0]; k++) pairs.push({ i, later: mine.time[i] - q.time[theirs[k]], louder: mine.levelDb[i] - q.levelDb[theirs[k]] });
+      for (let k = firstIndex(theirs.length, (n) => q.time[theirs[n]] > mine.time[i] - reach[1]); k < theirs.length && mine.time[i] - q.time[theirs[k]] > reach[0]; k++) pairs.push({ event: i, later: mine.time[i] - q.time[theirs[k]], louder: mine.levelDb[i] - q.levelDb[theirs[k]] });
     }
-    const alike = (p: (typeof pairs)[number], o: (typeof pairs)[number]) => Math.abs(o.later - p.later) < SAME_S && Math.abs(o.louder - p.louder) < SAME_DB;
-    for (const p of pairs) {
-      let n = 0;
-      for (const o of pairs) if (alike(p, o)) n++;
-      if (n > worst.length) {
-        const these = [...new Set(pairs.filter((o) => alike(p, o)).map((o) => o.i))];
-        if (these.length > worst.length) worst = these;
-      }
-    }
+    const most = mostAlike(pairs);
+    if (most.size > worst.size) worst = most;
   }
-  return worst.length >= Math.max(LEAST_SPILL, SPILL_OF_HITS * hits.length) ? worst : [];
+  return worst.size >= Math.max(LEAST_SPILL, SPILL_OF_HITS * hits.length) ? [...worst] : [];
 }
 
 /** The song as if these drums had no mics of their own: theirs hear the others all the same. */
