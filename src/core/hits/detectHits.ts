@@ -4,10 +4,10 @@
  */
 import { choose } from './classify';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
-import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
+import { BEYOND_DOUBT, type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
 import { CYMBALS, type Song, type SongMic, addedIn, readSong } from './song';
-import { spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
+import { heardFirst, spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -52,7 +52,8 @@ export async function detectHits(
   const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
   const hardly = unplayed(heard).filter((d) => !played.get(d));
   const song = withoutDrums(heard, [...hardly, ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
-  const believed = (drum: string, certainty: Float64Array) => (played.get(drum) || believable(certainty) ? certainty : certainty.map((c) => SPILL_SHARE * c));
+  const believed = (drum: string, certainty: Float64Array, lone: readonly number[] = []) =>
+    played.get(drum) || believable(certainty) || lone.some((i) => certainty[i] >= BEYOND_DOUBT) ? certainty : certainty.map((c) => SPILL_SHARE * c);
   const first = await firstPass(song, ears);
   await progress(0.8);
   const thoughtOf = (tracks: readonly Track[], certainty: readonly Float64Array[]) => tracks.map((t, k): Thought => ({ drum: t.drum, told: toldBy(t), certainty: certainty[k] }));
@@ -60,28 +61,31 @@ export async function detectHits(
   const second = await secondPass(song, first, guess, ears);
   await progress(0.95);
   const drums: Record<string, FoundHit[]> = Object.fromEntries(heard.drums.map((d) => [d, []]));
-  for (const d of hardly) {
-    const s = heard.sources.get(d);
-    if (s && played.get(d) !== false) drums[d] = standOut(heard, d).map((i) => ({ time: s.heard[i], strength: Math.min(1, Math.sqrt(addedIn(s, heard.cells, i, s.main, s.bands) / s.reference)), certainty: STANDS_OUT }));
-  }
   // what the second pass does not look at is nobody's
   first.tracks.forEach((t, k) => {
     if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(toldBy(t), guess[k].map((c) => SPILL_SHARE * c));
   });
   const certainty = withoutSpill(thoughtOf(second, await judge(second, networks.second, ears)));
   const far = second.filter((t) => t.source.drum === CYMBALS);
-  const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0 }));
+  const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, lone: [] }));
   await progress(0.98);
   second.forEach((t, k) => {
     if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believed(t.drum, certainty[k]));
   });
   const near = second.flatMap((t, k): Thought[] => (far.includes(t) ? [] : [{ drum: t.drum, told: toldBy(t), certainty: certainty[k] }]));
   const heardFar = (await judgeFar(third, networks.third, ears)).map((c, k): Thought => ({ drum: third[k].drum, told: third[k], certainty: c }));
-  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => believed(third[k].drum, c));
+  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => believed(third[k].drum, c, third[k].lone));
   third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c)));
   });
+  for (const d of hardly) {
+    const s = heard.sources.get(d);
+    if (!s || played.get(d) === false) continue;
+    const times = Object.fromEntries(Object.entries(drums).map(([o, list]) => [o, list.filter((h) => h.certainty > MAYBE).map((h) => h.time)]));
+    const places = new Set([...standOut(heard, d), ...heardFirst(heard, d, times)]);
+    drums[d] = [...places].sort((a, b) => a - b).map((i) => ({ time: s.heard[i], strength: Math.min(1, Math.sqrt(addedIn(s, heard.cells, i, s.main, s.bands) / s.reference)), certainty: STANDS_OUT }));
+  }
   // with one or two mics another drum's stroke is as good as an own one: found, but left for a person to judge
   if (mics.length < ENOUGH_MICS) for (const d of Object.keys(drums)) drums[d] = drums[d].map((h) => ({ ...h, certainty: FEW_MICS * h.certainty }));
   const readOne = oneByOne(read);
@@ -98,6 +102,8 @@ export async function detectHits(
   return { drums, song: heard };
 }
 
+/** What may be a stroke of another drum. */
+const MAYBE = 0.12;
 /** How sure strokes are that merely stand out of spill: so that they count, in doubt, where the second finding after de-bleed does not hear them. */
 const STANDS_OUT = 0.8;
 /** Another drum's strokes that were taken for a drum's own are hardly likely. */

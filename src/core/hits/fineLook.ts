@@ -40,8 +40,7 @@ export interface FineEvidence {
   readonly before: Float64Array;
 }
 
-/** Fewer sure strokes tell nothing of a drum's sound; from so many on it gets two patterns. */
-export const LEAST_KNOWN = 3;
+/** From so many sure strokes on a drum gets two patterns. */
 const TWO_PATTERNS = 16;
 const ROUNDS = 12;
 
@@ -59,20 +58,40 @@ export function resemblance(m: Moments, i: number, usual: Float64Array): number 
   return sum;
 }
 
-/** Evidence for each of `drums`; null for those with too few known strokes. */
-export function fineEvidence(kernels: HitKernels, m: Moments, known: readonly Known[], drums: readonly string[]): (FineEvidence | null)[] {
+/** What known strokes add to each cell, a pattern or two a drum; `scale` brings powers near 1. */
+function dictionary(m: Moments, known: readonly Known[]): { readonly taught: readonly Known[]; readonly patterns: Patterns; readonly scale: Float32Array } {
   const { cells, after, before } = m;
   const n = after.length / cells;
   const scale = Float32Array.from({ length: cells }, (_, f) => 1 / median(Float64Array.from({ length: n }, (_, i) => before[i * cells + f])));
-  const taught = known.filter((k) => k.at.length >= LEAST_KNOWN);
+  const taught = known.filter((k) => k.at.length > 0);
   const learnt = taught.map((k) => logMedianPatterns(k.at.map((i) => Float32Array.from({ length: cells }, (_, f) => increment(after[i * cells + f], before[i * cells + f]))), k.at.length >= TWO_PATTERNS ? 2 : 1));
   const names = learnt.flatMap((list, k) => list.map(() => taught[k].drum));
-  const K = names.length;
-  const w = new Float32Array(K * cells);
+  const w = new Float32Array(names.length * cells);
   learnt.flat().forEach((p, k) => {
     w.set(p, k * cells);
   });
-  const patterns: Patterns = { names, cells, w };
+  return { taught, patterns: { names, cells, w }, scale };
+}
+
+/** How much louder than all known drums together explain each moment is: divergence of the cells that are, a cell. */
+export function unexplained(kernels: HitKernels, m: Moments, known: readonly Known[]): Float64Array {
+  const { cells, after } = m;
+  const { patterns, scale } = dictionary(m, known);
+  const { model } = fitEvents(kernels, patterns, after, m.before, ROUNDS, Uint8Array.from(patterns.names, () => 1), scale);
+  return Float64Array.from({ length: after.length / cells }, (_, i) => {
+    let sum = 0;
+    for (let j = i * cells; j < (i + 1) * cells; j++) if (after[j] > model[j]) sum += divergence(after[j], model[j]);
+    return sum / cells;
+  });
+}
+
+/** Evidence for each of `drums`; null for those without a known stroke. */
+export function fineEvidence(kernels: HitKernels, m: Moments, known: readonly Known[], drums: readonly string[]): (FineEvidence | null)[] {
+  const { cells, after, before } = m;
+  const n = after.length / cells;
+  const { taught, patterns, scale } = dictionary(m, known);
+  const { names, w } = patterns;
+  const K = names.length;
   if (!drums.some((d) => names.includes(d))) return drums.map(() => null);
   const full = fitEvents(kernels, patterns, after, before, ROUNDS, Uint8Array.from(names, () => 1), scale);
   return drums.map((drum) => {

@@ -53,7 +53,7 @@ function isPlayed(seeds: readonly number[], time: Float64Array): boolean {
 }
 
 /** A drum that is played has strokes beyond doubt; where there are not two of them, what is found is spill. */
-const BEYOND_DOUBT = 0.9;
+export const BEYOND_DOUBT = 0.9;
 export const believable = (certainty: Float64Array): boolean => certainty.filter((c) => c >= BEYOND_DOUBT).length >= 2;
 
 /** Hits this certain teach the second pass. */

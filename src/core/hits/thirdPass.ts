@@ -7,7 +7,7 @@ import { firstIndex } from '../dsp/search';
 import { choose } from './classify';
 import { type Ear, oneByOne, shareOut } from './ears';
 import { FINE } from './eventSpectra';
-import { type FineEvidence, type Known, LEAST_KNOWN, type Moments, resemblance, usualRises } from './fineLook';
+import { type FineEvidence, type Known, type Moments, resemblance, usualRises } from './fineLook';
 import type { Kind } from './kinds';
 import { quantile } from './candidates';
 import { FAR, type NetworkName, type NetworkSet, THRESHOLD, type Track, beatOf, logit, rhythmOf } from './passes';
@@ -27,10 +27,20 @@ export interface FarTrack {
   /** `count` numbers a moment; null where too few strokes are sure to know how it sounds. */
   readonly features: Float32Array | null;
   readonly count: number;
+  /** Of a cymbal that is struck seldom: moments (by place) that no other drum explains. */
+  readonly lone: readonly number[];
 }
 
 /** Strokes this certain show how a drum sounds. */
 const SURE = 0.85;
+/** So many show it well. */
+const ENOUGH_KNOWN = 3;
+/** Of a cymbal that is struck seldomer what rises like this, dB, is at all likely to be its stroke and has no other drum's near it, seconds, shows it too. */
+const [LONE, LONE_DB, LONE_S] = [0.1, 12, 0.02];
+/** And what rises like this, dB, and is so much louder (divergence a cell) than all that is known explains: less will do where it is likelier. */
+const [UNEXPLAINED_DB, UNEXPLAINED, LIKELIER, LESS_UNEXPLAINED] = [9, 0.2, 0.2, 0.15];
+/** What another drum may have struck. */
+const MAYBE = 0.15;
 /** A crash may be struck so seldom that the second pass is sure of none: then likely ones do. Likely rides are too often none. */
 const [SELDOM, LIKELY] = ['crash', 0.5];
 /** Strokes of several drums nearer than this sound together in a window before and after, seconds. */
@@ -70,8 +80,7 @@ export async function thirdPass(
   const source = far[0].t.source;
   const places = Array.from(source.time, (time, i): Place => ({ time, heard: source.heard[i], novelty: source.novelty[i], certainty: far.map((f) => f.c[i]), levelDb: far.map((f) => f.t.described.levelDb[i]) }));
   const names = far.map((f) => f.t.drum);
-  const sure = sureStrokes(tracks, certainty, places, names);
-  if (!far.some((f) => (sure.get(f.t.drum)?.length ?? 0) >= LEAST_KNOWN)) return null;
+  const { sure, others } = sureStrokes(tracks, certainty, places, names);
   // asked for twice
   const readOne = oneByOne(read);
   const audio = song.overheads.map((m) => {
@@ -96,9 +105,20 @@ export async function thirdPass(
       return withFloor({ cells, after, before });
     });
   };
+  const lone = new Map<string, readonly number[]>();
+  for (const [k, drum] of names.entries()) {
+    const clear = sure.get(drum) ?? [];
+    if (clear.length >= ENOUGH_KNOWN) continue;
+    const alone = await unknown(k, clear);
+    const few = [...new Set([...clear, ...alone])].sort((a, b) => a - b);
+    lone.set(drum, alone);
+    const likely = drum === SELDOM ? surerThan(places, k, LIKELY) : [];
+    sure.set(drum, alone.length > 0 ? few : likely.length >= ENOUGH_KNOWN ? likely : []);
+  }
+  if (!names.some((drum) => sure.get(drum)?.length)) return null;
   const inTime = far.flatMap(({ t }, k) => {
     const known = sure.get(t.drum) ?? [];
-    const moments = known.length < LEAST_KNOWN ? [] : expected(struck(places, k));
+    const moments = known.length < ENOUGH_KNOWN ? [] : expected(struck(places, k));
     return moments.length ? [{ known, moments }] : [];
   });
   const heardInTime = inTime.length ? await spectra(inTime.map((e) => Float64Array.from([...e.known, ...e.moments]))) : [];
@@ -120,7 +140,7 @@ export async function thirdPass(
   return far.map(({ t }, k) => {
     const mine = looks.map((l) => l[k]);
     const levels = Float64Array.from(places, (p) => p.levelDb[k]);
-    const base = { drum: t.drum, network: t.network, time: Float64Array.from(places, (p) => p.time), heard: Float64Array.from(places, (p) => p.heard), certainty: Float64Array.from(places, (p) => p.certainty[k]) };
+    const base = { drum: t.drum, network: t.network, time: Float64Array.from(places, (p) => p.time), heard: Float64Array.from(places, (p) => p.heard), certainty: Float64Array.from(places, (p) => p.certainty[k]), lone: places.flatMap((p, i) => (lone.get(t.drum)?.includes(p.time) ? [i] : [])) };
     const [first, second] = mine;
     if (!first || !second) return { ...base, levelDb: levels.map((v) => (Number.isNaN(v) ? -40 : v)), features: null, count: 0 };
     // what no rise gave away has its level from the fine bands
@@ -147,6 +167,25 @@ export async function thirdPass(
       return [before, after, gainBefore, gainAfter];
     }
   });
+  /** Moments that may be a cymbal's strokes and that nothing else explains, seconds. `clear`: those that are known. */
+  async function unknown(k: number, clear: readonly number[]): Promise<number[]> {
+    const at = places.map((p) => p.time);
+    const taught: Known[] = [];
+    for (const [drum, list] of showing(sure, names)) {
+      taught.push({ drum, at: list.map((_, i) => at.length + i) });
+      at.push(...list);
+    }
+    const [soon] = await spectra([Float64Array.from(at)]);
+    const left = await ears[0].unexplained(soon, taught);
+    return places.flatMap((p, i) => {
+      const mine = p.certainty[k];
+      const alone = p.novelty >= LONE_DB && mine > LONE && !others.some((t) => Math.abs(t - p.time) < LONE_S);
+      const loud = p.novelty >= UNEXPLAINED_DB && left[i] > (mine > LIKELIER ? LESS_UNEXPLAINED : UNEXPLAINED);
+      const free = places.every((q) => Math.abs(q.time - p.time) > SAME_S || q.certainty.every((c, o) => o === k || c < MAYBE));
+      const top = places.every((q, j) => j === i || Math.abs(q.time - p.time) > SAME_S || q.certainty[k] < mine || (q.certainty[k] === mine && j > i));
+      return (alone || loud) && free && top && !clear.includes(p.time) ? [p.time] : [];
+    });
+  }
   /** How sure it is that drums of each kind were struck at a moment. */
   function othersAt(at: number): number[] {
     const out = OTHERS.map(() => LEAST_LOGIT);
@@ -177,20 +216,26 @@ function struck(places: readonly Place[], k: number): number[] {
   return choose(time, Float64Array.from(places, (p) => p.certainty[k]), THRESHOLD).map((i) => time[i]);
 }
 
-/** Sure strokes of every drum, seconds; of a cymbal those that are not the other's too. */
-function sureStrokes(tracks: readonly Track[], certainty: readonly Float64Array[], places: readonly Place[], far: readonly string[]): Map<string, number[]> {
-  const sure = new Map<string, number[]>();
-  tracks.forEach((t, k) => {
-    if (!isFar(t)) sure.set(t.drum, choose(t.source.time, certainty[k], THRESHOLD).filter((i) => certainty[k][i] > SURE).map((i) => t.source.time[i]));
-  });
+/** Strokes (seconds) of a cymbal that are surer than this and not the other's too. */
+function surerThan(places: readonly Place[], k: number, least: number): number[] {
   const time = Float64Array.from(places, (p) => p.time);
-  far.forEach((drum, k) => {
-    const mine = Float64Array.from(places, (p) => p.certainty[k]);
-    const surerThan = (least: number) => choose(time, mine, THRESHOLD).filter((i) => mine[i] > least && places[i].certainty.every((c, o) => o === k || c < THRESHOLD)).map((i) => time[i]);
-    const clear = surerThan(SURE);
-    sure.set(drum, clear.length >= LEAST_KNOWN || drum !== SELDOM ? clear : surerThan(LIKELY));
+  const mine = Float64Array.from(places, (p) => p.certainty[k]);
+  return choose(time, mine, THRESHOLD).filter((i) => mine[i] > least && places[i].certainty.every((c, o) => o === k || c < THRESHOLD)).map((i) => time[i]);
+}
+
+/** Sure strokes of every drum, and what drums with close mics may have struck, seconds. */
+function sureStrokes(tracks: readonly Track[], certainty: readonly Float64Array[], places: readonly Place[], far: readonly string[]): { readonly sure: Map<string, readonly number[]>; readonly others: readonly number[] } {
+  const sure = new Map<string, readonly number[]>();
+  const others: number[] = [];
+  tracks.forEach((t, k) => {
+    if (isFar(t)) return;
+    sure.set(t.drum, choose(t.source.time, certainty[k], THRESHOLD).filter((i) => certainty[k][i] > SURE).map((i) => t.source.time[i]));
+    for (let i = 0; i < t.source.n; i++) if (certainty[k][i] > MAYBE) others.push(t.source.time[i]);
   });
-  return sure;
+  far.forEach((drum, k) => {
+    sure.set(drum, surerThan(places, k, SURE));
+  });
+  return { sure, others };
 }
 
 /** Of each drum's sure strokes those that show it best: alone, else without cymbals, else all. */
@@ -200,7 +245,7 @@ function showing(sure: ReadonlyMap<string, readonly number[]>, far: readonly str
     const reach = far.includes(drum) ? CYMBAL_TOGETHER_S : TOGETHER_S;
     const alone = list.filter((t) => !all.some((e) => e.drum !== drum && Math.abs(e.time - t) < reach));
     const clear = list.filter((t) => !all.some((e) => e.drum !== drum && far.includes(e.drum) && Math.abs(e.time - t) < TOGETHER_S));
-    const best = alone.length >= ENOUGH_ALONE ? alone : clear.length >= LEAST_KNOWN ? clear : [...list];
+    const best = alone.length >= ENOUGH_ALONE ? alone : clear.length >= ENOUGH_KNOWN ? clear : [...list];
     const every = Math.max(1, Math.ceil(best.length / MOST_KNOWN));
     return [drum, best.filter((_, i) => i % every === 0)];
   }));

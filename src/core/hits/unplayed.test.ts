@@ -4,7 +4,7 @@ import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
 import type { Song, Source } from './song';
 import type { SpillRow } from '../spill/spillMap';
-import { explained, heardElsewhere, spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
+import { explained, heardElsewhere, heardFirst, spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
 
 /** An event of a drum: seconds at its own mic, dB there. */
 type Event = readonly [time: number, db: number];
@@ -65,6 +65,22 @@ describe('drums that nobody plays', () => {
     expect(standOut(songOf(strokes, [...spill, [2.2, loudest + 9] as Event].sort((a, b) => a[0] - b[0])), 'hat')).toEqual([]);
   });
 
+  it('have strokes that their mic hears first and nothing else explains, soft ones too', () => {
+    const hats = strokes.map(([t]): Event => [t, -3]);
+    const bleed = hats.map(([t, db]): Event => [t + 0.0015, db + 2]);
+    // ghost notes under the hats' spill, and one that is a hat's
+    const snare: Event[] = [...bleed, [2.3, -7], [5.5, -9], [9.0502, -4]];
+    snare.sort((a, b) => a[0] - b[0]);
+    const song = songOf(snare, [...hats, [9.05, -20] as Event].sort((a, b) => a[0] - b[0]));
+    const source = song.sources.get('snare') as Source;
+    const novel = (...times: number[]) => ({ ...song, sources: new Map([...song.sources, ['snare', { ...source, novelty: Float32Array.from(snare, ([t]) => (times.includes(t) ? 30 : 10)) }]]) });
+    const heard = (s: Song, times = {}) => heardFirst(s, 'snare', times).map((i) => snare[i][0]);
+    expect(heard(novel(2.3, 5.5, 9.0502))).toEqual([2.3, 5.5]);
+    expect(heard(novel(2.3))).toEqual([2.3]);
+    expect(heard(novel(2.3, 5.5), { kick: [5.495], hat: [2.301] })).toEqual([2.3]);
+    expect(heardFirst(song, 'hat', {})).toEqual([]);
+  });
+
   it('are not those whose mic comes late', () => {
     expect(unplayed(songOf(strokes, strokes.map(([t, db]): Event => [t + 0.025, db])))).toEqual([]);
   });
@@ -89,6 +105,14 @@ describe('a hat whose strokes are heard elsewhere first', () => {
 
   it('is played where its mic comes late by any amount', () => {
     for (let ms = 0; ms < 30; ms += 0.25) expect(heardElsewhere([later(SNARE, ms), later(played, ms)], OVERHEADS), `${ms} ms`).toEqual([]);
+  });
+
+  it("is played where its strokes fall together with a snare that its mic hears louder: then delays are the snare's", () => {
+    const drowned = row('hat', 1, SNARE.mics.map((e) => (e.delayMs as number) - 1.3));
+    expect(heardElsewhere([SNARE, drowned], OVERHEADS)).toEqual([]);
+    // a ride that falls together with kicks elsewhere, but not in the hat's mic
+    const kick = row('tom-1', 2, ride.mics.map((e, m) => (m === 1 ? 3 : (e.delayMs as number) + 1.9)));
+    expect(heardElsewhere([SNARE, kick, ride], OVERHEADS)).toEqual(['hat']);
   });
 
   it('is believed where too little is known', () => {
