@@ -34,16 +34,16 @@ interface Pair {
   readonly louder: number;
 }
 
-/** The most events that come at one distance and in one proportion. */
-function mostAlike(pairs: readonly Pair[]): ReadonlySet<number> {
-  let most: ReadonlySet<number> = new Set();
+/** The most events that come at one distance and in one proportion, and one of them that shows both; null where there are no pairs. */
+function mostAlike(pairs: readonly Pair[]): { readonly events: ReadonlySet<number>; readonly as: Pair } | null {
+  let most: { readonly events: ReadonlySet<number>; readonly as: Pair } | null = null;
   for (const p of pairs) {
     const alike = (o: Pair) => Math.abs(o.later - p.later) < SAME_S && Math.abs(o.louder - p.louder) < SAME_DB;
     let n = 0;
     for (const o of pairs) if (alike(o)) n++;
-    if (n <= most.size) continue;
+    if (most && n <= most.events.size) continue;
     const events = new Set(pairs.filter(alike).map((o) => o.event));
-    if (events.size > most.size) most = events;
+    if (!most || events.size > most.events.size) most = { events, as: p };
   }
   return most;
 }
@@ -72,7 +72,7 @@ function loudest(song: Song, drum: string): { readonly top: readonly number[]; r
       return found;
     });
     const most = mostAlike(pairs);
-    if (most.size >= LEAST_ALIKE) for (const i of most) theirs.add(i);
+    if (most && most.events.size >= LEAST_ALIKE) for (const i of most.events) theirs.add(i);
   }
   return { top, level, theirs };
 }
@@ -133,25 +133,33 @@ export interface Struck {
   readonly levelDb: Float64Array;
 }
 
-/** So many hits of a drum, and this share of them, in one fixed distance and proportion to another's are that one's spill. */
-const [LEAST_SPILL, SPILL_OF_HITS] = [8, 0.5];
+/** So many hits of a drum, and this share of them, in one fixed distance and proportion to another's are that one's spill; of hits that are mostly so much softer than the loudest, dB, a smaller share will do. */
+const [LEAST_SPILL, SPILL_OF_HITS, SOFT_OF_HITS, SOFT_DB] = [8, 0.5, 0.2, -12];
+
+/** Of a drum of which that is known, hits that come roughly so are spill too: another drum's stroke beside it moves where it seems to begin, seconds. */
+const ROUGHLY_S = 0.0025;
 
 /**
  * Candidates (by place) of a drum whose hits are mostly another drum's, heard later by one distance and in one proportion: a floor tom that is struck three times hears the kick all song long, and what is learnt
  * of it is the kick's. None where the hits are its own: two drums that are struck together are never so regular. `hits` and `chosen`: places of the hits; `reach`: how much later they may be heard, seconds.
  */
 export function spillAmong(mine: Struck, hits: readonly number[], others: readonly { readonly struck: Struck; readonly chosen: readonly number[] }[], reach: readonly [number, number] = EARLIER_S): number[] {
-  let worst: ReadonlySet<number> = new Set();
+  let worst: readonly number[] = [];
+  let all: readonly number[] = [];
   for (const { struck: q, chosen } of others) {
     const theirs = [...chosen].sort((a, b) => q.time[a] - q.time[b]);
     const pairs: Pair[] = [];
     for (const i of hits) {
-      for (let k = firstIndex(theirs.length, (n) => q.time[theirs[n]] > mine.time[i] - reach[1]); k < theirs.length && mine.time[i] - q.time[theirs[k]] > reach[0]; k++) pairs.push({ event: i, later: mine.time[i] - q.time[theirs[k]], louder: mine.levelDb[i] - q.levelDb[theirs[k]] });
+      for (let k = firstIndex(theirs.length, (n) => q.time[theirs[n]] > mine.time[i] - reach[1] - ROUGHLY_S); k < theirs.length && mine.time[i] - q.time[theirs[k]] > reach[0] - ROUGHLY_S; k++) pairs.push({ event: i, later: mine.time[i] - q.time[theirs[k]], louder: mine.levelDb[i] - q.levelDb[theirs[k]] });
     }
-    const most = mostAlike(pairs);
-    if (most.size > worst.size) worst = most;
+    const most = mostAlike(pairs.filter((p) => p.later > reach[0] && p.later < reach[1]));
+    if (!most || most.events.size <= worst.length) continue;
+    worst = [...most.events];
+    all = [...new Set(pairs.flatMap((p) => (Math.abs(p.later - most.as.later) < ROUGHLY_S && Math.abs(p.louder - most.as.louder) < SAME_DB ? [p.event] : [])))];
   }
-  return worst.size >= Math.max(LEAST_SPILL, SPILL_OF_HITS * hits.length) ? [...worst] : [];
+  const loudest = hits.reduce((m, i) => Math.max(m, mine.levelDb[i]), Number.NEGATIVE_INFINITY);
+  const share = quantile(worst.map((i) => mine.levelDb[i] - loudest), 0.5) < SOFT_DB ? SOFT_OF_HITS : SPILL_OF_HITS;
+  return worst.length >= Math.max(LEAST_SPILL, share * hits.length) ? [...all] : [];
 }
 
 /** The song as if these drums had no mics of their own: theirs hear the others all the same. */
