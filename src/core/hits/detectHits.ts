@@ -119,14 +119,14 @@ interface Thought {
   readonly certainty: Float64Array;
 }
 
-/** Certainties, those of hits that are another drum's spill taken down. Of crashes nobody knows: kicks that they are struck with tell their times. */
+/** Certainties, those of hits that are another drum's spill taken down. Of crashes only hats' is known: kicks that they are struck with tell their times. */
 function withoutSpill(tracks: readonly Thought[]): Float64Array[] {
   const struck = tracks.map((t) => ({ drum: t.drum, struck: { time: t.told.heard, levelDb: t.told.levelDb }, chosen: choose(t.told.time, t.certainty, THRESHOLD) }));
   const near = struck.filter((s) => kindOf(s.drum) !== 'cymbal');
   return struck.map((s, k) => {
     const { certainty } = tracks[k];
     const reach = kindOf(s.drum) !== 'cymbal' ? undefined : OVERHEAD_S;
-    const spill = s.drum === 'crash' ? [] : spillAmong(s.struck, s.chosen, near.filter((o) => o !== s), reach);
+    const spill = spillAmong(s.struck, s.chosen, near.filter((o) => o !== s && (s.drum !== 'crash' || kindOf(o.drum) === 'hat')), reach);
     if (spill.length === 0) return certainty;
     const less = certainty.slice();
     for (const i of spill) less[i] *= HARDLY;
