@@ -111,15 +111,18 @@ export function heardFirst(song: Song, drum: string, times: Readonly<Record<stri
   const s = song.sources.get(drum);
   if (s?.kind !== 'snare') return [];
   const level = levels(song, s);
-  const others = song.drums.flatMap((d) => (d === drum ? [] : [song.sources.get(d)]));
+  const others = song.drums.flatMap((d) => {
+    const q = d === drum ? undefined : song.sources.get(d);
+    return q && q.reference > 0 ? [{ q, there: levels(song, q) }] : [];
+  });
   const theirs = Object.entries(times).flatMap(([d, list]) => (d === drum || kindOf(d) === 'hat' ? [] : list));
   return Array.from(s.time.keys()).filter((i) => {
     const at = s.time[i];
     if (s.novelty[i] < FIRST_DB || level[i] < -FIRST_SOFTER_DB) return false;
     if (theirs.some((t) => t > at - EXPLAINED_S[0] && t < at + EXPLAINED_S[1])) return false;
-    return others.every((q) => {
-      const j = q ? firstIndex(q.n, (k) => q.time[k] > at - BEFORE_S) : 0;
-      return !q || j === q.n || q.time[j] > at + LATER_THERE_S;
+    return others.every(({ q, there }) => {
+      for (let j = firstIndex(q.n, (k) => q.time[k] > at - BEFORE_S); j < q.n && q.time[j] <= at + LATER_THERE_S; j++) if (level[i] - there[j] < SOFTER_DB) return false;
+      return true;
     });
   });
 }
