@@ -150,6 +150,13 @@ describe("hits that are another drum's", () => {
     expect(spillAmong(tom.struck, tom.chosen, [struck(kicks)])).toEqual([]);
   });
 
+  it('may be fewer where they are far softer than own ones', () => {
+    const played = (softer: number) => struck([...heard.slice(0, 12).map(([t, db]): Event => [t, db - softer]), ...Array.from({ length: 20 }, (_, i): Event => [1.2 + 0.45 * i, -5])].sort((a, b) => a[0] - b[0]));
+    const [soft, loud] = [played(10), played(0)];
+    expect(spillAmong(soft.struck, soft.chosen, [struck(kicks)]).map((i) => soft.struck.time[i])).toEqual(heard.slice(0, 12).map(([t]) => t));
+    expect(spillAmong(loud.struck, loud.chosen, [struck(kicks)])).toEqual([]);
+  });
+
   it('may come later where overheads hear them', () => {
     const ride = struck(kicks.map(([t, db]): Event => [t + 0.0055, db - 10]));
     expect(spillAmong(ride.struck, ride.chosen, [struck(kicks)])).toEqual([]);
