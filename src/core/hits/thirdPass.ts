@@ -8,10 +8,10 @@ import { choose } from './classify';
 import { type Ear, oneByOne, shareOut } from './ears';
 import { FINE } from './eventSpectra';
 import { type FineEvidence, type Known, type Moments, resemblance, usualRises } from './fineLook';
-import type { Kind } from './kinds';
+import { type Kind, RISE_BANDS } from './kinds';
 import { quantile } from './candidates';
 import { FAR, type NetworkName, type NetworkSet, THRESHOLD, type Track, beatOf, logit, rhythmOf } from './passes';
-import { CYMBALS, type Song } from './song';
+import { CYMBALS, type Song, type Source } from './song';
 
 /** A cymbal with all moments that may be its strokes, in order of time. */
 export interface FarTrack {
@@ -41,6 +41,10 @@ const [LONE, LONE_DB, LONE_S] = [0.1, 12, 0.02];
 const [UNEXPLAINED_DB, UNEXPLAINED, LIKELIER, LESS_UNEXPLAINED] = [9, 0.2, 0.2, 0.15];
 /** Of a ride this share of strokes has no other drum's near it: in made recordings .42 and more, of false ones .01. */
 const ALONE = 0.2;
+/** Cymbals ring: of such strokes of rides at most 15 dB were gone by then, of clicked sticks 23 and more. */
+const RINGS_DB = 20;
+/** Bands in which cymbals ring longest, of those in which rises are told. */
+const HIGHS = [5, 6];
 /** What another drum may have struck. */
 const MAYBE = 0.15;
 /** A crash may be struck so seldom that the second pass is sure of none: then likely ones do. Likely rides are too often none. */
@@ -68,6 +72,8 @@ interface Place {
   readonly time: number;
   readonly heard: number;
   readonly novelty: number;
+  /** Less of the rise in the highs is left 60 to 110 ms later, dB. */
+  readonly fallDb: number;
   /** By cymbal. */
   readonly certainty: readonly number[];
   readonly levelDb: readonly number[];
@@ -80,7 +86,7 @@ export async function thirdPass(
   const far = FAR.flatMap((drum) => tracks.flatMap((t, k) => (t.drum === drum && isFar(t) ? [{ t, c: certainty[k] }] : [])));
   if (far.length === 0) return null;
   const source = far[0].t.source;
-  const places = Array.from(source.time, (time, i): Place => ({ time, heard: source.heard[i], novelty: source.novelty[i], certainty: far.map((f) => f.c[i]), levelDb: far.map((f) => f.t.described.levelDb[i]) }));
+  const places = Array.from(source.time, (time, i): Place => ({ time, heard: source.heard[i], novelty: source.novelty[i], fallDb: fallOf(source, i), certainty: far.map((f) => f.c[i]), levelDb: far.map((f) => f.t.described.levelDb[i]) }));
   const names = far.map((f) => f.t.drum);
   const { sure, others } = sureStrokes(tracks, certainty, places, names);
   // asked for twice
@@ -134,7 +140,7 @@ export async function thirdPass(
   const heardInTime = inTime.length ? await spectra(inTime.map((e) => Float64Array.from([...e.known, ...e.moments]))) : [];
   for (const [k, e] of inTime.entries()) {
     for (const time of peaks(heardInTime[k], e.known.length, e.moments)) {
-      if (places.every((p) => Math.abs(p.time - time) >= SAME_S)) places.push({ time, heard: time, novelty: 0, certainty: far.map(() => 0), levelDb: far.map(() => Number.NaN) });
+      if (places.every((p) => Math.abs(p.time - time) >= SAME_S)) places.push({ time, heard: time, novelty: 0, fallDb: 0, certainty: far.map(() => 0), levelDb: far.map(() => Number.NaN) });
     }
   }
   places.sort((a, b) => a.time - b.time);
@@ -197,7 +203,7 @@ export async function thirdPass(
       const loud = p.novelty >= UNEXPLAINED_DB && left[i] > (mine > LIKELIER ? least : UNEXPLAINED);
       const free = places.every((q) => Math.abs(q.time - p.time) > SAME_S || q.certainty.every((c, o) => o === k || c < MAYBE));
       const top = places.every((q, j) => j === i || Math.abs(q.time - p.time) > SAME_S || q.certainty[k] < mine || (q.certainty[k] === mine && j > i));
-      return (alone || loud) && free && top && !clear.includes(p.time) ? [p.time] : [];
+      return (alone || loud) && p.fallDb < RINGS_DB && free && top && !clear.includes(p.time) ? [p.time] : [];
     });
   }
   /** How sure it is that drums of each kind were struck at a moment. */
@@ -229,6 +235,9 @@ function struck(places: readonly Place[], k: number): number[] {
   const time = Float64Array.from(places, (p) => p.time);
   return choose(time, Float64Array.from(places, (p) => p.certainty[k]), THRESHOLD).map((i) => time[i]);
 }
+
+/** How much of a candidate's rise in the highs is gone 60 to 110 ms later, dB. */
+const fallOf = (s: Source, i: number): number => HIGHS.reduce((sum, b) => sum + s.rises[RISE_BANDS.length * i + b] - s.later[RISE_BANDS.length * i + b], 0) / HIGHS.length;
 
 /** Strokes (seconds) of a cymbal that are surer than this and not the other's too. */
 function surerThan(places: readonly Place[], k: number, least: number): number[] {
