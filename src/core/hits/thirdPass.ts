@@ -39,7 +39,7 @@ const ENOUGH_KNOWN = 3;
 const [LONE, LONE_DB, LONE_S] = [0.1, 12, 0.02];
 /** And what rises like this, dB, and is so much louder (divergence a cell) than all that is known explains: less will do where it is likelier. */
 const [UNEXPLAINED_DB, UNEXPLAINED, LIKELIER, LESS_UNEXPLAINED] = [9, 0.2, 0.2, 0.15];
-/** Of a ride this share of strokes has no other drum's near it: in made recordings .42 and more, of false ones .01. */
+/** Of a ride this share of strokes has no other drum's near it: in 27 made recordings .32 to .64 of the sure ones, where a ride was learnt from kicks .13. */
 const ALONE = 0.2;
 /** Cymbals ring: of such strokes of rides at most 15 dB were gone by then, of clicked sticks 23 and more. */
 const RINGS_DB = 20;
