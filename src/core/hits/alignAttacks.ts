@@ -19,6 +19,8 @@ const ROUNDS = 4;
 /** From so many strokes on the softer ones have a shape of their own: sticks that fall from low swell in another way. */
 const TWO_SHAPES = 40;
 const SOFT_SHARE = 0.4;
+/** Strengths overlap: a shape of the other group counts where what is wrong with it is less than this share. */
+const OTHERS = 0.9;
 /** Largest difference of a window that counts, as a natural logarithm of power. */
 const MOST_WRONG = 2;
 /** The shape begins where it first comes to this share of its largest window and stands this many times over what is before it. */
@@ -48,24 +50,34 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
   const all = Array.from(times.keys());
   const soft = new Set([...all].sort((a, b) => strengths[a] - strengths[b]).slice(0, times.length >= TWO_SHAPES ? Math.floor(SOFT_SHARE * times.length) : 0));
   const groups = [all.filter((i) => !soft.has(i)), all.filter((i) => soft.has(i))];
-  const out = [...times];
-  for (const group of groups) {
-    const moved = alignGroup(e, logs, times, group, strengths, swellS, earlierS);
-    group.forEach((i, k) => {
-      out[i] = moved[k];
-    });
-  }
-  return out;
-}
-
-/** New times of the strokes `group` (indices into `times`), by a shape of their own. */
-function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[], group: readonly number[], strengths: readonly number[], swellS: number, earlierS: number): number[] {
   const n = e.length;
   const at = times.map((t) => Math.floor(t * HOPS + 0.5));
   const quiet = at.map((k) => quantile(e.subarray(Math.max(0, k - 120), Math.max(1, k - 24)), 0.6) + 1e-13);
-  const alone = (i: number) => i === 0 || at[i] - at[i - 1] > 0.04 * HOPS;
   const inside = (k: number) => k - BEFORE - EARLIER >= 0 && k + AFTER + LATER < n;
-  const able = group.filter((i) => inside(at[i]));
+  const shapes = groups.map((group) => shapesOf(e, logs, times, at, quiet, group.filter((i) => inside(at[i])), strengths).map((shape) => ({ shape, begin: Math.max(beginningOf(shape), BEFORE - Math.round(swellS * HOPS)) })));
+  return times.map((t, i) => {
+    if (!inside(at[i])) return t;
+    const mine = soft.has(i) ? 1 : 0;
+    let [least, moved] = [Number.POSITIVE_INFINITY, t];
+    for (const g of [mine, 1 - mine]) {
+      if (g !== mine && least === Number.POSITIVE_INFINITY) break;
+      for (const { shape, begin } of shapes[g]) {
+        const fit = fitShift(e, logs, at[i], quiet[i], shape);
+        if (fit.cost >= (g === mine ? least : OTHERS * least)) continue;
+        least = fit.cost;
+        moved = (at[i] + fit.shift - BEFORE + begin) / HOPS;
+      }
+    }
+    if (t - moved <= FINE_LATE_S && moved - t <= FINE_EARLY_S) return t;
+    // further back is another drum's
+    if (t - moved > swellS + earlierS) return t;
+    return moved > t && swellsFrom(e, at[i], Math.round(moved * HOPS), quiet[i]) ? t : moved;
+  });
+}
+
+/** One shape, or two, of strokes (indices) that are about as hard; none where too few of them stand out. */
+function shapesOf(e: Float64Array, logs: Float64Array, times: readonly number[], at: readonly number[], quiet: readonly number[], able: readonly number[], strengths: readonly number[]): Shape[] {
+  const alone = (i: number) => i === 0 || at[i] - at[i - 1] > 0.04 * HOPS;
   const standing = (list: readonly number[]) =>
     list
       .filter(alone)
@@ -95,20 +107,7 @@ function alignGroup(e: Float64Array, logs: Float64Array, times: readonly number[
     return shape;
   };
   const first = learn(able);
-  if (!first) return group.map((i) => times[i]);
-  const shapes = twoShapes(first, able, (i, shape) => fitShift(e, logs, at[i], quiet[i], shape).cost, learn);
-  const begins = shapes.map((shape) => Math.max(beginningOf(shape), BEFORE - Math.round(swellS * HOPS)));
-  return group.map((i) => {
-    const t = times[i];
-    if (!inside(at[i])) return t;
-    const fits = shapes.map((shape) => fitShift(e, logs, at[i], quiet[i], shape));
-    const best = fits[1] && fits[1].cost < fits[0].cost ? 1 : 0;
-    const moved = (at[i] + fits[best].shift - BEFORE + begins[best]) / HOPS;
-    if (t - moved <= FINE_LATE_S && moved - t <= FINE_EARLY_S) return t;
-    // further back is another drum's
-    if (t - moved > swellS + earlierS) return t;
-    return moved > t && swellsFrom(e, at[i], Math.round(moved * HOPS), quiet[i]) ? t : moved;
-  });
+  return first ? twoShapes(first, able, (i, shape) => fitShift(e, logs, at[i], quiet[i], shape).cost, learn) : [];
 }
 
 /** A second shape must take so many strokes, and lower what is wrong with them on the whole to this. */
