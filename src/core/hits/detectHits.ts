@@ -67,14 +67,14 @@ export async function detectHits(
   });
   const certainty = withoutSpill(thoughtOf(second, await judge(second, networks.second, ears)));
   const far = second.filter((t) => t.source.drum === CYMBALS);
-  const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, lone: [] }));
+  const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, lone: [], known: true }));
   await progress(0.98);
   second.forEach((t, k) => {
     if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believed(t.drum, certainty[k]));
   });
   const near = second.flatMap((t, k): Thought[] => (far.includes(t) ? [] : [{ drum: t.drum, told: toldBy(t), certainty: certainty[k] }]));
   const heardFar = (await judgeFar(third, networks.third, ears)).map((c, k): Thought => ({ drum: third[k].drum, told: third[k], certainty: c }));
-  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => believed(third[k].drum, c, third[k].lone));
+  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => believed(third[k].drum, third[k].known || played.get(third[k].drum) ? c : c.map((v) => SPILL_SHARE * v), third[k].lone));
   third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c)));

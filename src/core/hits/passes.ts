@@ -8,7 +8,7 @@ import { type Network, choose } from './classify';
 import { type Ear, createEar, shareOut, viewOf } from './ears';
 import type { Described } from './features';
 import type { Kind } from './kinds';
-import { type Learnt, learnPatterns, relearn } from './patterns';
+import { type Learnt, isPlayed, learnPatterns, relearn } from './patterns';
 import { CYMBALS, type Song, type Source, onlySource } from './song';
 
 /** One network for each kind of drum with a close mic, and one each for cymbals that only overheads hear. */
@@ -45,11 +45,6 @@ export async function firstPass(song: Song, ears: readonly Ear[] = [createEar()]
   const tracks: Track[] = near.map((source, k) => ({ drum: source.drum, network: source.kind, source, described: described[far ? k + 1 : k] }));
   if (far) for (const drum of FAR) if (!song.drums.includes(drum)) tracks.push({ drum, network: drum, source: far, described: described[0] });
   return { learnt, tracks };
-}
-
-/** A drum that is played gives seeds at two places at least. */
-function isPlayed(seeds: readonly number[], time: Float64Array): boolean {
-  return new Set(seeds.map((i) => Math.round(time[i] * 10))).size >= 2;
 }
 
 /** A drum that is played has strokes beyond doubt; where there are not two of them, what is found is spill. */

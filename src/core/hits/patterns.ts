@@ -10,6 +10,7 @@ import { evidence } from './evidence';
 import { BANDS, PATTERNS } from './kinds';
 import { type Patterns, divergence, fitEvents } from './mixture';
 import { CYMBALS, type Song, type Source, addedIn, onlySource, topMean } from './song';
+import { farLouder, heardBeforeAll } from './unplayed';
 
 const UNKNOWN = 'unknown';
 /**
@@ -199,9 +200,27 @@ function unknownRows(song: Song, patterns: Patterns): Float32Array[] {
   return all.filter((e) => e.d > limit).sort((a, b) => b.d - a.d).slice(0, 150).map((e) => e.added);
 }
 
+/** Where so many events of a tom's mic are heard there before everywhere else, those show it better than closeness does. */
+const ENOUGH_FIRST = 6;
+/** The loudest of them will do: softer ones hold more of other drums. */
+const MOST_FIRST = 15;
+
+/** Events that show a drum: those it dominates; of toms those that their mics hear first, where there are enough; those too where nothing else shows a drum that is hardly struck. */
+function seedsOf(song: Song, s: Source): readonly number[] {
+  const old = seedEvents(song, s);
+  if (s.kind !== 'tom' && isPlayed(old, s.time)) return old;
+  const first = heardBeforeAll(song, s);
+  const level = (i: number) => addedIn(s, song.cells, i, s.main, s.bands);
+  if (isPlayed(first, s.time) && (first.length >= ENOUGH_FIRST || !isPlayed(old, s.time))) return first.sort((a, b) => level(b) - level(a)).slice(0, MOST_FIRST);
+  return isPlayed(old, s.time) ? old : farLouder(song, s);
+}
+
+/** A drum that is played gives seeds at two places at least. */
+export const isPlayed = (seeds: readonly number[], time: Float64Array): boolean => new Set(seeds.map((i) => Math.round(time[i] * 10))).size >= 2;
+
 export async function learnPatterns(song: Song, ears: readonly Ear[] = [createEar()]): Promise<Learnt> {
   const { cells, sources, drums } = song;
-  const seeds = new Map(drums.map((d) => [d, seedEvents(song, sources.get(d) as Source)]));
+  const seeds = new Map(drums.map((d) => [d, seedsOf(song, sources.get(d) as Source)]));
   const set = new Map<string, Float32Array[]>();
   for (const [d, list] of seeds) {
     const s = sources.get(d) as Source;

@@ -97,7 +97,7 @@ describe('the rhythm of strokes', () => {
 });
 
 describe('judging cymbals', () => {
-  const track = { drum: 'ride', network: 'ride' as const, time: Float64Array.of(1), heard: Float64Array.of(1), levelDb: Float64Array.of(0), certainty: Float64Array.of(0.3), features: Float32Array.of(1, 2), count: 2, lone: [] };
+  const track = { drum: 'ride', network: 'ride' as const, time: Float64Array.of(1), heard: Float64Array.of(1), levelDb: Float64Array.of(0), certainty: Float64Array.of(0.3), features: Float32Array.of(1, 2), count: 2, lone: [], known: true };
 
   it('keeps what the second pass thought where too little is known, and refuses a network of other features', async () => {
     expect((await judgeFar([{ ...track, features: null, count: 0 }], {}, [createEar()]))[0][0]).toBe(0.3);

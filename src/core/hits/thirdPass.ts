@@ -29,6 +29,8 @@ export interface FarTrack {
   readonly count: number;
   /** Of a cymbal that is struck seldom: moments (by place) that no other drum explains. */
   readonly lone: readonly number[];
+  /** Whether what was taken for its strokes can be believed: of a ride two at least are sure and not the crash's too, or others show it. */
+  readonly known: boolean;
 }
 
 /** Strokes this certain show how a drum sounds. */
@@ -40,15 +42,21 @@ const [LONE, LONE_DB, LONE_S] = [0.1, 12, 0.02];
 /** And what rises like this, dB, and is so much louder (divergence a cell) than all that is known explains: less will do where it is likelier. */
 const [UNEXPLAINED_DB, UNEXPLAINED, LIKELIER, LESS_UNEXPLAINED] = [9, 0.2, 0.2, 0.15];
 /** Of a ride this share of strokes has no other drum's near it: in 27 made recordings .32 to .64 of the sure ones, where a ride was learnt from kicks .13. */
-const ALONE = 0.2;
+const ALONE = 0.25;
 /** Cymbals ring: of such strokes of rides at most 15 dB were gone by then, of clicked sticks 23 and more. */
 const RINGS_DB = 20;
+/** Of four in five sure strokes of rides at most so much: in 30 made recordings 16.3, where kicks or snares were taken for a ride's 17.1 and more. */
+const RING_DB = 16.7;
 /** Bands in which cymbals ring longest, of those in which rises are told. */
 const HIGHS = [5, 6];
 /** What another drum may have struck. */
 const MAYBE = 0.15;
-/** A crash may be struck so seldom that the second pass is sure of none: then likely ones do. Likely rides are too often none. */
+/** A crash may be struck so seldom that the second pass is sure of too few: then likely ones do. Likely rides are too often none. */
 const [SELDOM, LIKELY] = ['crash', 0.5];
+/** So many sure strokes may be believed where nothing else is known. */
+const ENOUGH_SURE = 2;
+/** Of strokes of crashes at most 3 dB were gone 60 to 110 ms later, of snares that were taken for them 10 and more. */
+const CRASH_RINGS_DB = 6;
 /** Strokes of several drums nearer than this sound together in a window before and after, seconds. */
 const TOGETHER_S = 0.045;
 /** A cymbal's stroke is loudest in the highs at once: others that come later than this do not hide it. */
@@ -89,6 +97,7 @@ export async function thirdPass(
   const places = Array.from(source.time, (time, i): Place => ({ time, heard: source.heard[i], novelty: source.novelty[i], fallDb: fallOf(source, i), certainty: far.map((f) => f.c[i]), levelDb: far.map((f) => f.t.described.levelDb[i]) }));
   const names = far.map((f) => f.t.drum);
   const { sure, others } = sureStrokes(tracks, certainty, places, names);
+  const clearly = names.map((drum) => sure.get(drum)?.length ?? 0);
   // asked for twice
   const readOne = oneByOne(read);
   const audio = song.overheads.map((m) => {
@@ -122,14 +131,14 @@ export async function thirdPass(
       sure.delete(drum);
       const unlike = await unknown(k, [], UNEXPLAINED);
       lone.set(drum, unlike);
-      sure.set(drum, unlike.length > 0 ? unlike : clear);
+      if (unlike.length === 0 && !ring(clear)) clearly[k] = 0;
+      sure.set(drum, unlike.length > 0 ? unlike : clearly[k] > 0 ? clear : []);
       continue;
     }
-    const alone = await unknown(k, clear, LESS_UNEXPLAINED);
+    const alone = await unknown(k, clear, drum === SELDOM ? UNEXPLAINED : LESS_UNEXPLAINED);
     const few = [...new Set([...clear, ...alone])].sort((a, b) => a - b);
-    const likely = drum === SELDOM ? surerThan(places, k, LIKELY) : [];
     lone.set(drum, alone);
-    sure.set(drum, alone.length > 0 ? few : likely.length >= ENOUGH_KNOWN ? likely : []);
+    sure.set(drum, alone.length > 0 ? few : drum === SELDOM ? likelyCrashes(places, k) : []);
   }
   if (!names.some((drum) => sure.get(drum)?.length)) return null;
   const inTime = far.flatMap(({ t }, k) => {
@@ -156,7 +165,7 @@ export async function thirdPass(
   return far.map(({ t }, k) => {
     const mine = looks.map((l) => l[k]);
     const levels = Float64Array.from(places, (p) => p.levelDb[k]);
-    const base = { drum: t.drum, network: t.network, time: Float64Array.from(places, (p) => p.time), heard: Float64Array.from(places, (p) => p.heard), certainty: Float64Array.from(places, (p) => p.certainty[k]), lone: places.flatMap((p, i) => (lone.get(t.drum)?.includes(p.time) ? [i] : [])) };
+    const base = { drum: t.drum, network: t.network, time: Float64Array.from(places, (p) => p.time), heard: Float64Array.from(places, (p) => p.heard), certainty: Float64Array.from(places, (p) => p.certainty[k]), lone: places.flatMap((p, i) => (lone.get(t.drum)?.includes(p.time) ? [i] : [])), known: t.drum === SELDOM || clearly[k] >= ENOUGH_SURE || (sure.get(t.drum)?.length ?? 0) > 0 };
     const [first, second] = mine;
     if (!first || !second) return { ...base, levelDb: levels.map((v) => (Number.isNaN(v) ? -40 : v)), features: null, count: 0 };
     // what no rise gave away has its level from the fine bands
@@ -183,6 +192,10 @@ export async function thirdPass(
       return [before, after, gainBefore, gainAfter];
     }
   });
+  /** Whether strokes of a cymbal (seconds) sound on. */
+  function ring(at: readonly number[]): boolean {
+    return quantile(at.flatMap((t) => places.flatMap((p) => (p.time === t ? [p.fallDb] : []))), 0.8) < RING_DB;
+  }
   /** Whether no other drum may have been struck at a moment. */
   function isAlone(at: number): boolean {
     return !others.some((t) => Math.abs(t - at) < LONE_S);
@@ -244,6 +257,13 @@ function surerThan(places: readonly Place[], k: number, least: number): number[]
   const time = Float64Array.from(places, (p) => p.time);
   const mine = Float64Array.from(places, (p) => p.certainty[k]);
   return choose(time, mine, THRESHOLD).filter((i) => mine[i] > least && places[i].certainty.every((c, o) => o === k || c < THRESHOLD)).map((i) => time[i]);
+}
+
+/** Strokes (seconds) of a crash that is sure of too few to be known by, where likely ones ring long enough and one at least is sure; none otherwise. */
+function likelyCrashes(places: readonly Place[], k: number): number[] {
+  const likely = surerThan(places, k, LIKELY).flatMap((t) => places.filter((p) => p.time === t && p.fallDb < CRASH_RINGS_DB));
+  const sure = likely.filter((p) => p.certainty[k] > SURE).length;
+  return sure >= ENOUGH_SURE || (sure > 0 && likely.length >= ENOUGH_KNOWN) ? likely.map((p) => p.time) : [];
 }
 
 /** Sure strokes of every drum, and what drums with close mics may have struck, seconds. */

@@ -96,6 +96,17 @@ export function standOut(song: Song, drum: string): number[] {
   return [];
 }
 
+/** Events so much louder than all else, dB, are strokes of a drum that is hardly played: in 15 mics of drums that nobody struck none of the six loudest stood out by more than 3.1. */
+const FAR_LOUDER_DB = 6;
+
+/** Up to six events (places in its source, rising) that are far louder than all else in a drum's mic; mostly none. */
+export function farLouder(song: Song, s: Source): number[] {
+  const level = levels(song, s);
+  const order = Array.from(level.keys()).sort((a, b) => level[b] - level[a]);
+  for (let k = MOST_STAND_OUT; k >= LEAST_STAND_OUT; k--) if (k < order.length && level[order[k - 1]] - level[order[k]] > FAR_LOUDER_DB) return order.slice(0, k).sort((a, b) => a - b);
+  return [];
+}
+
 /** An event that rises like this and is at most so much softer than the loudest, dB, is a stroke where nothing else explains it. */
 const [FIRST_DB, FIRST_SOFTER_DB] = [20, 12];
 /** Other close mics hear it so much later at the earliest, seconds, from so long before on. */
@@ -110,16 +121,20 @@ const EXPLAINED_S = [0.012, 0.004] as const;
 export function heardFirst(song: Song, drum: string, times: Readonly<Record<string, readonly number[]>>): number[] {
   const s = song.sources.get(drum);
   if (s?.kind !== 'snare') return [];
+  const theirs = Object.entries(times).flatMap(([d, list]) => (d === drum || kindOf(d) === 'hat' ? [] : list));
+  return heardBeforeAll(song, s).filter((i) => !theirs.some((t) => t > s.time[i] - EXPLAINED_S[0] && t < s.time[i] + EXPLAINED_S[1]));
+}
+
+/** Loud, sharp events (places, rising) of a drum's mic that no other close mic hears before it. */
+export function heardBeforeAll(song: Song, s: Source): number[] {
   const level = levels(song, s);
   const others = song.drums.flatMap((d) => {
-    const q = d === drum ? undefined : song.sources.get(d);
+    const q = d === s.drum ? undefined : song.sources.get(d);
     return q && q.reference > 0 ? [{ q, there: levels(song, q) }] : [];
   });
-  const theirs = Object.entries(times).flatMap(([d, list]) => (d === drum || kindOf(d) === 'hat' ? [] : list));
   return Array.from(s.time.keys()).filter((i) => {
     const at = s.time[i];
     if (s.novelty[i] < FIRST_DB || level[i] < -FIRST_SOFTER_DB) return false;
-    if (theirs.some((t) => t > at - EXPLAINED_S[0] && t < at + EXPLAINED_S[1])) return false;
     return others.every(({ q, there }) => {
       for (let j = firstIndex(q.n, (k) => q.time[k] > at - BEFORE_S); j < q.n && q.time[j] <= at + LATER_THERE_S; j++) if (level[i] - there[j] < SOFTER_DB) return false;
       return true;
