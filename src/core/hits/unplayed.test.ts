@@ -4,7 +4,7 @@ import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
 import type { Song, Source } from './song';
 import type { SpillRow } from '../spill/spillMap';
-import { explained, heardElsewhere, heardFirst, spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
+import { explained, farLouder, heardBeforeAll, heardElsewhere, heardFirst, spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
 
 /** An event of a drum: seconds at its own mic, dB there. */
 type Event = readonly [time: number, db: number];
@@ -79,6 +79,32 @@ describe('drums that nobody plays', () => {
     expect(heard(novel(2.3))).toEqual([2.3]);
     expect(heard(novel(2.3, 5.5), { kick: [5.495], hat: [2.301] })).toEqual([2.3]);
     expect(heardFirst(song, 'hat', {})).toEqual([]);
+  });
+
+  it('show no stroke that they hear first, where those that are played show theirs', () => {
+    const sharp = (song: Song): Song => ({ ...song, sources: new Map([...song.sources].map(([d, s]) => [d, { ...s, novelty: s.novelty.map(() => 30) }])) });
+    const song = sharp(songOf(strokes, spill));
+    expect(heardBeforeAll(song, song.sources.get('snare') as Source)).toEqual(strokes.map((_, i) => i));
+    expect(heardBeforeAll(song, song.sources.get('hat') as Source)).toEqual([]);
+    // struck twice besides, no louder than what is heard there of the snare
+    const both = [...spill, [2.21, -3] as Event, [7.03, -5] as Event].sort((a, b) => a[0] - b[0]);
+    const played = sharp(songOf(strokes, both));
+    expect(heardBeforeAll(played, played.sources.get('hat') as Source).map((i) => both[i][0])).toEqual([2.21, 7.03]);
+    // what does not rise sharply tells nothing
+    const dull = songOf(strokes, both);
+    expect(heardBeforeAll(dull, dull.sources.get('hat') as Source)).toEqual([]);
+  });
+
+  it('have no events that are far louder than all else; two to six are strokes of a drum that is hardly played', () => {
+    const far = (extra: readonly Event[]) => {
+      const all = [...spill.map(([t, db]): Event => [t, db - 20]), ...extra].sort((a, b) => a[0] - b[0]);
+      const song = songOf(strokes, all);
+      return farLouder(song, song.sources.get('hat') as Source).map((i) => all[i][0]);
+    };
+    expect(far([])).toEqual([]);
+    expect(far([[2.2, 0], [5.5, -9], [9.1, -10]])).toEqual([2.2, 5.5, 9.1]);
+    expect(far([[2.2, 0]])).toEqual([]);
+    expect(far(Array.from({ length: 7 }, (_, i): Event => [2.2 + i, -3]))).toEqual([]);
   });
 
   it('are not those whose mic comes late', () => {

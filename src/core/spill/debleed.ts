@@ -21,7 +21,7 @@ import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 14;
+export const DEBLEED_VERSION = 15;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
