@@ -262,6 +262,14 @@ describe('slices of a tom', () => {
     await saved(s.page);
     await s.page.reload();
     await s.page.waitForFunction((m) => window.freshGap?.store.getState().plan?.mics[m]?.treatment.tail.on === true, {}, tom);
+    // the settings last seen; who looks for the first time sees what cuts the mic
+    const panel = () => s.page.evaluate(() => window.freshGap.store.getState().panel);
+    expect(await panel()).toBe('tail');
+    await s.page.evaluate(() => sessionStorage.clear());
+    await s.page.reload();
+    await s.page.waitForFunction((m) => window.freshGap?.store.getState().plan?.mics[m]?.treatment.tail.on === true, {}, tom);
+    expect(await s.page.evaluate(() => window.freshGap.store.getState().focus)).toBe(tom);
+    expect(await panel()).toBe('slices');
     const p = await plan();
     const at = slicesOf(p, tom)[0].from - 3000;
     await s.page.evaluate((m) => window.freshGap.store.setState({ focus: m, alone: true, listen: 'after', monitorDb: 0 }), tom);

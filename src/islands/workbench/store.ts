@@ -120,6 +120,12 @@ function adopt(state: PlanState) {
 
 const viewKey = (id: string) => `fresh-gap.view.${id}`;
 
+/** The settings shown first: of what cuts a mic where something does. */
+export function panelOf(mic: PlanMic | undefined): Bench['panel'] {
+  const t = mic?.treatment;
+  return t && !t.gate.on && t.slices.on ? 'slices' : t && !t.gate.on && t.debleed.on ? 'debleed' : 'gate';
+}
+
 export async function openBench(id: string): Promise<void> {
   try {
     const data = await request<Workbench>('GET', `/api/recordings/${id}`);
@@ -128,7 +134,7 @@ export async function openBench(id: string): Promise<void> {
     if (data.state) adopt(data.state);
     else set({ plan: null, base: null });
     if (first) {
-      let saved: Partial<Pick<Bench, 'focus' | 'view' | 'loop' | 'loopOn' | 'alone' | 'waveScale' | 'spectrum'>> = {};
+      let saved: Partial<Pick<Bench, 'focus' | 'view' | 'loop' | 'loopOn' | 'alone' | 'waveScale' | 'spectrum' | 'panel'>> = {};
       try {
         saved = JSON.parse(sessionStorage.getItem(viewKey(id)) ?? '{}');
       } catch {
@@ -136,7 +142,8 @@ export async function openBench(id: string): Promise<void> {
       }
       const order = data.state?.plan.order ?? [];
       const tom = order.find((m) => data.state?.plan.mics[m].role.startsWith('tom'));
-      set({ view: { from: 0, to: Math.max(1, data.recording.frames) }, focus: tom ?? order[0] ?? '', ...saved });
+      const focus = saved.focus ?? tom ?? order[0] ?? '';
+      set({ view: { from: 0, to: Math.max(1, data.recording.frames) }, focus, panel: panelOf(data.state?.plan.mics[focus]), ...saved });
     }
     const { plan, focus, data: now } = get();
     if (plan && !plan.mics[focus]) set({ focus: plan.order[0] ?? '' });
@@ -151,9 +158,9 @@ export async function openBench(id: string): Promise<void> {
 useBench.subscribe((s, old) => {
   // what was selected was of another mic
   if (s.focus !== old.focus && (s.slices.size || s.selection || s.hearPart !== 'both')) set({ slices: new Set(), selection: null, hearPart: 'both' });
-  if (s.data && (s.focus !== old.focus || s.view !== old.view || s.loop !== old.loop || s.loopOn !== old.loopOn || s.alone !== old.alone || s.waveScale !== old.waveScale || s.spectrum !== old.spectrum)) {
-    const { focus, view, loop, loopOn, alone, waveScale, spectrum } = s;
-    sessionStorage.setItem(viewKey(s.id), JSON.stringify({ focus, view, loop, loopOn, alone, waveScale, spectrum }));
+  if (s.data && (s.focus !== old.focus || s.view !== old.view || s.loop !== old.loop || s.loopOn !== old.loopOn || s.alone !== old.alone || s.waveScale !== old.waveScale || s.spectrum !== old.spectrum || s.panel !== old.panel)) {
+    const { focus, view, loop, loopOn, alone, waveScale, spectrum, panel } = s;
+    sessionStorage.setItem(viewKey(s.id), JSON.stringify({ focus, view, loop, loopOn, alone, waveScale, spectrum, panel }));
   }
 });
 
