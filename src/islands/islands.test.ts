@@ -106,5 +106,8 @@ describe('words', () => {
     expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, tail: { ...tail, on: true }, debleed: { ...debleed, on: true } }))).toBe('de-bled, slices at hits, damped');
     expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, debleed: { ...debleed, on: true } }), true)).toBe('de-bled, slices');
     expect(treatmentWords(plan, more({ slices: { ...slices, on: true } }), true)).toBe('slices at hits');
+    const { parts } = plan.mics['kick-out'].treatment;
+    expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, parts: { ...parts, on: true } }), true)).toBe('slices, two parts');
+    expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, parts: { ...parts, on: true } }))).toBe('slices at hits, two parts');
   });
 });

@@ -43,7 +43,7 @@ function MicRow({ id }: { id: string }) {
   const move = (levelDb: number) => sketch((base) => editMic(base, id, { levelDb }));
   return (
     <li data-mic={id} className={`relative rounded-card border-[1.5px] px-2 pb-1 pt-1 ${focused ? 'border-ink bg-sheet' : 'border-transparent hover:bg-soft'}`}>
-      <button type="button" className="absolute inset-0 rounded-card" aria-current={focused} aria-label={`${mic.name}, ${treatmentWords(plan, mic)}`} onClick={focus} title={mic.file} />
+      <button type="button" className="absolute inset-0 rounded-card" aria-current={focused} aria-label={`${mic.name}, ${treatmentWords(plan, mic)}`} onClick={focus} title={`${mic.file}: ${treatmentWords(plan, mic)}`} />
       <div className="pointer-events-none relative flex items-center gap-2">
         <Glyph role={mic.role} />
         <span className="flex-1 truncate leading-[18px]">{mic.name}</span>

@@ -2,9 +2,10 @@ import { formatNumber } from '../../core/params/format';
 import { GATE_PARAMS, isHardGate } from '../../core/params/gateParams';
 import type { Plan, PlanMic } from '../../core/plan/plan';
 
-/** In words, what is done to a mic; `short`: as little as tells the kind of it, where de-bleed is named before. */
+/** In words, what is done to a mic; `short`: as little as tells the kind of it, where more than one thing is named. */
 export function treatmentWords(plan: Plan, mic: PlanMic, short = false): string {
-  const rest = restWords(plan, mic, short && mic.treatment.debleed.on);
+  const { debleed, gate, slices, tail, parts } = mic.treatment;
+  const rest = restWords(plan, mic, short && [debleed, gate, slices, tail, parts].filter((t) => t.on).length > 1);
   if (!mic.treatment.debleed.on) return rest;
   return rest === 'as is' ? 'de-bled' : `de-bled, ${rest}`;
 }
