@@ -202,7 +202,7 @@ function unknownRows(song: Song, patterns: Patterns): Float32Array[] {
 
 /** Where so many events of a tom's mic are heard there before everywhere else, those show it better than closeness does. */
 const ENOUGH_FIRST = 6;
-/** Of what shows a kick or snare that is played their mics hear this share first at least: in 32 made recordings .86 of kicks and .36 of snares, of a snare that was struck three times .2. */
+/** Of what shows a kick or snare that is played their mics hear this share first at least: in 28 made recordings .86 of kicks and .36 of snares, of a snare that was struck three times .2. */
 const HEARD_FIRST = 0.3;
 /** The loudest of them will do: softer ones hold more of other drums. */
 const MOST_FIRST = 15;
