@@ -7,7 +7,7 @@ import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { BEYOND_DOUBT, type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
 import { CYMBALS, type Song, type SongMic, addedIn, readSong } from './song';
-import { heardFirst, spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
+import { fromOtherTom, heardFirst, spillAmong, standOut, tomsReached, unplayed, withoutDrums } from './unplayed';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -57,7 +57,15 @@ export async function detectHits(
   const first = await firstPass(song, ears);
   await progress(0.8);
   const thoughtOf = (tracks: readonly Track[], certainty: readonly Float64Array[]) => tracks.map((t, k): Thought => ({ drum: t.drum, told: toldBy(t), certainty: certainty[k] }));
-  const guess = withoutSpill(thoughtOf(first.tracks, await judge(first.tracks, networks.first, ears)));
+  const reached = tomsReached(song, first.learnt.seeds);
+  const apartFromToms = (tracks: readonly Track[], certainty: readonly Float64Array[]) => certainty.map((c, k) => {
+    const r = reached.get(tracks[k].drum);
+    if (!r?.length) return c;
+    const less = c.slice();
+    for (const i of fromOtherTom(song, tracks[k].source, r)) less[i] *= HARDLY;
+    return less;
+  });
+  const guess = withoutSpill(thoughtOf(first.tracks, apartFromToms(first.tracks, await judge(first.tracks, networks.first, ears))));
   const second = await secondPass(song, first, guess, ears);
   await progress(0.95);
   const drums: Record<string, FoundHit[]> = Object.fromEntries(heard.drums.map((d) => [d, []]));
@@ -65,7 +73,7 @@ export async function detectHits(
   first.tracks.forEach((t, k) => {
     if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(toldBy(t), guess[k].map((c) => SPILL_SHARE * c));
   });
-  const certainty = withoutSpill(thoughtOf(second, await judge(second, networks.second, ears)));
+  const certainty = withoutSpill(thoughtOf(second, apartFromToms(second, await judge(second, networks.second, ears))));
   const far = second.filter((t) => t.source.drum === CYMBALS);
   const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, lone: [], known: true }));
   await progress(0.98);

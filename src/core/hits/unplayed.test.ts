@@ -4,7 +4,7 @@ import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
 import type { Song, Source } from './song';
 import type { SpillRow } from '../spill/spillMap';
-import { explained, farLouder, heardBeforeAll, heardElsewhere, heardFirst, spillAmong, standOut, unplayed, withoutDrums } from './unplayed';
+import { explained, farLouder, fromOtherTom, heardBeforeAll, heardElsewhere, heardFirst, spillAmong, standOut, tomsReached, unplayed, withoutDrums } from './unplayed';
 
 /** An event of a drum: seconds at its own mic, dB there. */
 type Event = readonly [time: number, db: number];
@@ -147,6 +147,36 @@ describe('a hat whose strokes are heard elsewhere first', () => {
     expect(heardElsewhere([SNARE, ride], [])).toEqual([]);
     expect(heardElsewhere([row('snare', 0, [0, null, 1.6, 2.9, 3.6, 4.2]), ride], OVERHEADS)).toEqual([]);
     expect(heardElsewhere([SNARE, row('hat', 1, [-0.9, 0, null, null, -0.2, -0.9])], OVERHEADS)).toEqual([]);
+  });
+});
+
+describe("a tom's candidates that are another tom's", () => {
+  const toms = (one: readonly Event[], two: readonly Event[]): Song => {
+    const song = songOf(one, two);
+    const as = (drum: string, from: string): [string, Source] => [drum, { ...(song.sources.get(from) as Source), drum, kind: 'tom', novelty: (song.sources.get(from) as Source).novelty.map(() => 30) }];
+    return { ...song, drums: ['tom-1', 'tom-2'], sources: new Map([as('tom-1', 'snare'), as('tom-2', 'hat')]) };
+  };
+  // struck beside the other: at the very moment but far louder than what comes of it, and a little later
+  const own: Event[] = [[1.8012, 3], [4.207, -2]];
+  const first = strokes.filter(([t]) => ![1.8, 4.2].some((o) => Math.abs(o - t) < 0.01));
+  const both = [...spill.map(([t, db]): Event => [t, db - 6]).filter(([t]) => own.every(([o]) => Math.abs(o - t) > 0.02)), ...own].sort((a, b) => a[0] - b[0]);
+  const song = toms([...first, [1.7997, -4] as Event, [4.2, -4] as Event].sort((a, b) => a[0] - b[0]), both);
+  const seeds = new Map([['tom-1', Array.from({ length: 20 }, (_, i) => i)]]);
+
+  it('come by one distance in one proportion, which strokes that its mic hears first tell', () => {
+    const [reached] = tomsReached(song, seeds).get('tom-2') ?? [];
+    expect(reached.from).toBe('tom-1');
+    expect(Math.abs(reached.later - 0.0015)).toBeLessThan(0.0004);
+    expect(Math.abs(reached.louder + 6)).toBeLessThan(2);
+    const theirs = new Set(fromOtherTom(song, song.sources.get('tom-2') as Source, [reached]));
+    expect(both.filter((e, i) => !theirs.has(i) && !own.includes(e)).length).toBeLessThanOrEqual(2);
+    for (const e of own) expect(theirs.has(both.indexOf(e))).toBe(false);
+  });
+
+  it('are none where nothing is known of the other', () => {
+    expect(tomsReached(song, new Map()).get('tom-2')).toEqual([]);
+    expect(tomsReached(song, new Map([['tom-1', [0, 1, 2]]])).get('tom-2')).toEqual([]);
+    expect(fromOtherTom(song, song.sources.get('tom-2') as Source, [])).toEqual([]);
   });
 });
 

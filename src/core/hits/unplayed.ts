@@ -142,6 +142,51 @@ export function heardBeforeAll(song: Song, s: Source): number[] {
   });
 }
 
+/** How another tom's strokes come to a tom's mic: so much later than to their own, seconds, and so much louder against each mic's loudest, dB. */
+export interface Reached {
+  readonly from: string;
+  readonly later: number;
+  readonly louder: number;
+}
+
+/** Toms' mics are nearer than this, seconds. */
+const TOMS_S = [0.0002, 0.004] as const;
+/** What is louder than this over what comes so, dB, is an own stroke beside the other. */
+const TOMS_DB = 3;
+/** Fewer strokes that come alike, or fewer than half of those that are known, tell nothing. */
+const LEAST_REACHED = 5;
+
+/** By tom, how the others' strokes come to its mic, as strokes that those mics hear first (`seeds`: places by drum) tell; not where they tell nothing. */
+export function tomsReached(song: Song, seeds: ReadonlyMap<string, readonly number[]>): Map<string, readonly Reached[]> {
+  const toms = song.drums.flatMap((d) => {
+    const s = song.sources.get(d);
+    return s?.kind === 'tom' && s.reference > 0 ? [{ s, level: levels(song, s), seeds: seeds.get(d) ?? [] }] : [];
+  });
+  return new Map(toms.map((a) => [a.s.drum, toms.flatMap((b) => {
+    if (a === b) return [];
+    const pairs = b.seeds.flatMap((j) => {
+      const found: Pair[] = [];
+      for (let i = firstIndex(a.s.n, (k) => a.s.time[k] > b.s.time[j] + TOMS_S[0]); i < a.s.n && a.s.time[i] < b.s.time[j] + TOMS_S[1]; i++) found.push({ event: j, later: a.s.time[i] - b.s.time[j], louder: a.level[i] - b.level[j] });
+      return found;
+    });
+    const most = mostAlike(pairs);
+    return most && most.events.size >= Math.max(LEAST_REACHED, b.seeds.length / 2) ? [{ from: b.s.drum, later: most.as.later, louder: most.as.louder }] : [];
+  })]));
+}
+
+/** Candidates (by place) of a tom that are another's strokes by distance and proportion. `s`: its source, or some of its candidates. */
+export function fromOtherTom(song: Song, s: Source, reached: readonly Reached[]): number[] {
+  const level = levels(song, s);
+  const others = reached.flatMap((r) => {
+    const q = song.sources.get(r.from);
+    return q ? [{ ...r, q, there: levels(song, q) }] : [];
+  });
+  return Array.from(s.time.keys()).filter((i) => others.some(({ q, there, later, louder }) => {
+    for (let j = firstIndex(q.n, (k) => q.time[k] > s.time[i] - later - SAME_S); j < q.n && q.time[j] < s.time[i] - later + SAME_S; j++) if (q.novelty[j] > FIRST_DB && level[i] - there[j] < louder + TOMS_DB) return true;
+    return false;
+  }));
+}
+
 /** Kicks, snares and hats that nobody plays. */
 export const unplayed = (song: Song): string[] => song.drums.filter((d) => song.sources.get(d)?.kind !== 'tom' && explained(song, d) > MOST);
 
