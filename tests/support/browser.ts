@@ -99,10 +99,16 @@ export async function rendered(page: Page, from: number, frames: number): Promis
   return [l, r];
 }
 
-/** A button, link or radio by what it is called. */
+/** A button, link or radio by what it is called; found again where the page put another in its place before it could be clicked. */
 export async function press(page: Page, name: string): Promise<void> {
-  const el = await page.waitForSelector(`::-p-aria([name="${name}"])`, { visible: true });
-  await el?.click();
+  for (let tries = 3; ; tries--) {
+    const el = await page.waitForSelector(`::-p-aria([name="${name}"])`, { visible: true });
+    try {
+      return await el?.click();
+    } catch (error) {
+      if (tries === 1 || !(error instanceof Error && error.message.includes('detached'))) throw error;
+    }
+  }
 }
 
 /** Waits until a text stands on the page. */
