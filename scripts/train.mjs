@@ -1,4 +1,4 @@
-/** npm run train -- FOLDER OUT, npm run train -- --again FOLDER OUT, npm run train -- --cymbals FOLDER OUT, npm run evaluate -- FOLDER [WEIGHTS]: see src/train/train.ts, again.ts, cymbals.ts and evaluate.ts. */
+/** npm run train -- FOLDER OUT, npm run train -- --again FOLDER OUT, npm run train -- --cymbals FOLDER OUT, npm run train -- --lone FOLDER OUT, npm run evaluate -- FOLDER [WEIGHTS]: see src/train/train.ts, again.ts, cymbals.ts and evaluate.ts. */
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -6,8 +6,8 @@ import { pathToFileURL } from 'node:url';
 import { ROOT, ensureNpm } from './lib/install.mjs';
 import { ensureKernels } from './lib/kernels.mjs';
 
-const what = { '--evaluate': 'evaluate', '--again': 'again', '--cymbals': 'cymbals' }[process.argv[2]] ?? 'train';
-if (what !== 'train') process.argv.splice(2, 1);
+const what = { '--evaluate': 'evaluate', '--again': 'again', '--cymbals': 'cymbals', '--lone': 'cymbals' }[process.argv[2]] ?? 'train';
+if (what !== 'train' && process.argv[2] !== '--lone') process.argv.splice(2, 1);
 ensureNpm();
 await ensureKernels();
 const { build } = await import('esbuild');

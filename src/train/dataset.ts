@@ -6,7 +6,9 @@ import { openFolder } from '../cli/wavFile';
 import { createHitKernels } from '../core/kernels/hitKernels';
 import type { Networks } from '../core/hits/detectHits';
 import { createEar } from '../core/hits/ears';
-import { type NetworkName, type NetworkSet, type Track, firstPass, judge, secondPass } from '../core/hits/passes';
+import { cymbalsIn, fineReader, placesOf, sureStrokes } from '../core/hits/farPlaces';
+import { loneLook } from '../core/hits/loneLook';
+import { type NetworkName, type NetworkSet, type SecondTrack, type Track, firstPass, judge, secondPass } from '../core/hits/passes';
 import { type Song, readSong } from '../core/hits/song';
 import { thirdPass } from '../core/hits/thirdPass';
 
@@ -89,19 +91,42 @@ export async function labelled(folder: string, first: NetworkSet | null): Promis
   return tracks.map((t) => setOf(folder, t.drum, t.network, t.source.heard, t.described.features, t.described.count, truth));
 }
 
-/** Features and labels of cymbals in the third pass, by networks of the first two. */
-export async function labelledThird(folder: string, networks: Networks): Promise<LabelledSet[]> {
+/** What the second pass thinks of a recording, by networks of the first two, and how its mics are read. */
+async function heardTwice<T>(folder: string, networks: Networks, use: (song: Song, truth: Truth, tracks: readonly SecondTrack[], certainty: readonly Float64Array[], read: (mic: number) => Promise<Float32Array>) => Promise<T>): Promise<T> {
   const { song, truth } = await readMade(folder);
   const files = await openFolder(folder);
   try {
     const pass = await firstPass(song);
     const second = await secondPass(song, pass, await judge(pass.tracks, networks.first));
-    const third = await thirdPass(song, second, await judge(second, networks.second), (i) => readMic(files, folder, readKit(folder), i), [createEar()]);
-    return (third ?? []).flatMap((t) => (t.features ? [setOf(folder, t.drum, t.network, t.heard, t.features, t.count, truth)] : []));
+    return await use(song, truth, second, await judge(second, networks.second), (i) => readMic(files, folder, readKit(folder), i));
   } finally {
     await Promise.all(files.map((f) => f.close()));
   }
 }
+
+/** Features and labels of cymbals in the third pass, by networks of the first two and of lone strokes. */
+export const labelledThird = (folder: string, networks: Networks): Promise<LabelledSet[]> =>
+  heardTwice(folder, networks, async (song, truth, tracks, certainty, read) => {
+    const third = await thirdPass(song, tracks, certainty, read, networks.lone, [createEar()]);
+    return (third ?? []).flatMap((t) => (t.features ? [setOf(folder, t.drum, t.network, t.heard, t.features, t.count, truth)] : []));
+  });
+
+/** Features and labels of the look at lone strokes of cymbals, by networks of the first two passes. */
+export const labelledLone = (folder: string, networks: Networks): Promise<LabelledSet[]> =>
+  heardTwice(folder, networks, async (song, truth, tracks, certainty, read) => {
+    const far = cymbalsIn(tracks, certainty);
+    if (far.length === 0) return [];
+    const places = placesOf(far);
+    const names = far.map((f) => f.t.drum);
+    const { sure, others } = sureStrokes(tracks, certainty, places, names);
+    const spectra = fineReader(song, read, [createEar()]);
+    const sets: LabelledSet[] = [];
+    for (const [k, { t }] of far.entries()) {
+      const { features, count } = await loneLook(places, k, names, sure, others, spectra, createEar());
+      sets.push(setOf(folder, t.drum, t.network, Float64Array.from(places, (p) => p.heard), features, count, truth));
+    }
+    return sets;
+  });
 
 function setOf(name: string, drum: string, kind: NetworkName, time: Float64Array, features: Float32Array, count: number, truth: Truth): LabelledSet {
   const mine = truth[drum] ?? [];

@@ -43,6 +43,8 @@ export interface Networks {
   readonly second: NetworkSet;
   /** Of crash and ride. */
   readonly third: NetworkSet;
+  /** Of crash and ride where they are struck seldom. */
+  readonly lone: NetworkSet;
 }
 
 /** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work; `played` says of some drums whether they are. */
@@ -75,7 +77,7 @@ export async function detectHits(
   });
   const certainty = withoutSpill(thoughtOf(second, apartFromToms(second, await judge(second, networks.second, ears))));
   const far = second.filter((t) => t.source.drum === CYMBALS);
-  const third = (await thirdPass(song, second, certainty, read, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, lone: [], known: true }));
+  const third = (await thirdPass(song, second, certainty, read, networks.lone, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, lone: [], known: true }));
   await progress(0.98);
   second.forEach((t, k) => {
     if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believed(t.drum, certainty[k]));

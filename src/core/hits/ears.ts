@@ -9,7 +9,7 @@ import { alignAttacks } from './alignAttacks';
 import { type BandFilter, type BandSteps, type Candidates, bandSteps, findCandidates, onlyCandidates } from './candidates';
 import { type Network, certainties } from './classify';
 import { type Grain, readSpectra } from './eventSpectra';
-import { type FineEvidence, type Known, type Moments, fineEvidence, unexplained } from './fineLook';
+import { type FineEvidence, type Known, type Moments, fineEvidence, unlikeKnown } from './fineLook';
 import { type Described, describe } from './features';
 import { ATTACK_BAND, BANDS, type Kind, RISES_IN, SWELL_S, ownBands } from './kinds';
 import type { Patterns } from './mixture';
@@ -28,7 +28,7 @@ export interface Ear {
   pick(x: Float32Array, rate: number, times: Float64Array, kind: Kind): Soon<Float64Array>;
   /** Powers by band after and before the times of each list, in one mic; coarse ones unless another grain is given. */
   powers(x: Float32Array, rate: number, times: readonly Float64Array[], grain?: Grain): Soon<Float32Array[]>;
-  unexplained(m: Moments, known: readonly Known[]): Soon<Float64Array>;
+  unlikeKnown(m: Moments, known: readonly Known[]): Soon<Float32Array>;
   fineEvidence(m: Moments, known: readonly Known[], drums: readonly string[]): Soon<(FineEvidence | null)[]>;
   /** What a drum alone added at those of its candidates that it dominates. */
   ownRows(song: SongView, s: Source, patterns: Patterns, leastGain: number): Soon<Float32Array[]>;
@@ -99,7 +99,7 @@ export function createEar(): NearEar {
       kernels().load(x);
       return times.map((t) => readSpectra(kernels(), rate, t, grain));
     },
-    unexplained: (m, known) => unexplained(kernels(), m, known),
+    unlikeKnown: (m, known) => unlikeKnown(kernels(), m, known),
     fineEvidence: (m, known, drums) => fineEvidence(kernels(), m, known, drums),
     ownRows: (song, s, patterns, leastGain) => ownRows({ ...song, kernels: kernels() }, s, patterns, leastGain),
     describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),

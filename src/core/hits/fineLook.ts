@@ -11,6 +11,8 @@ import { increment } from './song';
 export interface Moments {
   /** Bands of all overheads, one overhead after the other. */
   readonly cells: number;
+  /** Of one overhead. */
+  readonly bands: number;
   /** Power after and before, moments x cells; never quite nothing. */
   readonly after: Float32Array;
   readonly before: Float32Array;
@@ -44,6 +46,7 @@ export interface FineEvidence {
 const TWO_PATTERNS = 16;
 const ROUNDS = 12;
 
+const clip = (v: number, lo: number, hi: number) => Math.min(hi, Math.max(lo, v));
 const db10 = (v: number) => 10 * Math.log10(v);
 const median = (v: ArrayLike<number>) => quantile(v, 0.5);
 
@@ -73,16 +76,38 @@ function dictionary(m: Moments, known: readonly Known[]): { readonly taught: rea
   return { taught, patterns: { names, cells, w }, scale };
 }
 
-/** How much louder than all known drums together explain each moment is: divergence of the cells that are, a cell. */
-export function unexplained(kernels: HitKernels, m: Moments, known: readonly Known[]): Float64Array {
-  const { cells, after } = m;
+/** Thirds of the bands, low to high. */
+const THIRDS = 3;
+const [LEAST_DB, MOST_DB] = [-10, 30];
+
+/**
+ * What of each moment all known drums together do not explain, ten numbers a row. For each third of the bands: divergence of the cells that are louder than
+ * explained, a cell (logarithm); mean rise; mean over what is explained (both tens of dB). Last how much the cells differ in what they have over it: cymbals have lines.
+ */
+export function unlikeKnown(kernels: HitKernels, m: Moments, known: readonly Known[]): Float32Array {
+  const { cells, bands, after, before } = m;
   const { patterns, scale } = dictionary(m, known);
-  const { model } = fitEvents(kernels, patterns, after, m.before, ROUNDS, Uint8Array.from(patterns.names, () => 1), scale);
-  return Float64Array.from({ length: after.length / cells }, (_, i) => {
-    let sum = 0;
-    for (let j = i * cells; j < (i + 1) * cells; j++) if (after[j] > model[j]) sum += divergence(after[j], model[j]);
-    return sum / cells;
-  });
+  const { model } = fitEvents(kernels, patterns, after, before, ROUNDS, Uint8Array.from(patterns.names, () => 1), scale);
+  const third = Uint8Array.from({ length: cells }, (_, f) => Math.floor((THIRDS * (f % bands)) / bands));
+  const size = third.reduce((n, t) => n.with(t, n[t] + 1), new Float64Array(THIRDS));
+  const width = 3 * THIRDS + 1;
+  const out = new Float32Array((after.length / cells) * width);
+  for (let i = 0; i < after.length / cells; i++) {
+    const row = out.subarray(i * width, (i + 1) * width);
+    let [sum, squares] = [0, 0];
+    for (let f = 0; f < cells; f++) {
+      const [t, v, y] = [third[f], after[i * cells + f], model[i * cells + f]];
+      const over = clip(db10(v / y), LEAST_DB, MOST_DB);
+      if (v > y) row[t] += divergence(v, y) / size[t];
+      row[THIRDS + t] += db10(v / before[i * cells + f]) / (10 * size[t]);
+      row[2 * THIRDS + t] += over / (10 * size[t]);
+      sum += Math.max(0, over);
+      squares += Math.max(0, over) ** 2;
+    }
+    for (let t = 0; t < THIRDS; t++) row[t] = Math.log1p(row[t]);
+    row[3 * THIRDS] = Math.sqrt(Math.max(0, squares / cells - (sum / cells) ** 2)) / 10;
+  }
+  return out;
 }
 
 /** Evidence for each of `drums`; null for those without a known stroke. */

@@ -24,6 +24,11 @@ export interface Track {
   readonly described: Described;
 }
 
+/** A track of the second pass: of each of its candidates what the first thought. */
+export interface SecondTrack extends Track {
+  readonly thought: Float64Array;
+}
+
 export interface FirstPass {
   readonly learnt: Learnt;
   /** Those that are played; cymbals last. */
@@ -62,7 +67,7 @@ export const THRESHOLD = 0.4;
  * `certainty`: what the first pass thinks, by track. Gives the tracks worth a second look, their features made anew. Features of the second pass: those
  * of the first, then what the first thought of this candidate, of its neighbours, and of others at the same moment.
  */
-export async function secondPass(song: Song, first: FirstPass, certainty: readonly Float64Array[], ears: readonly Ear[] = [createEar()]): Promise<Track[]> {
+export async function secondPass(song: Song, first: FirstPass, certainty: readonly Float64Array[], ears: readonly Ear[] = [createEar()]): Promise<SecondTrack[]> {
   const alive = first.tracks.map((t, k) => ({ ...t, certainty: certainty[k] })).filter((t) => t.source.drum === CYMBALS || believable(t.certainty));
   const chosen = alive.map((t) => choose(t.source.time, t.certainty, THRESHOLD));
   const patterns = await relearn(
@@ -107,7 +112,7 @@ export async function secondPass(song: Song, first: FirstPass, certainty: readon
       });
       return [logit(t.certainty[i]), before, after, ...others, Math.min(3, louder)];
     }
-    return { ...t, source, described: { ...d, features, count: width } };
+    return { drum: t.drum, network: t.network, source, described: { ...d, features, count: width }, thought: Float64Array.from(which, (i) => t.certainty[i]) };
   });
 }
 
