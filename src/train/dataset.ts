@@ -10,7 +10,7 @@ import { cymbalsIn, fineReader, placesOf, sureStrokes } from '../core/hits/farPl
 import { loneLook } from '../core/hits/loneLook';
 import { type NetworkName, type NetworkSet, type SecondTrack, type Track, firstPass, judge, secondPass } from '../core/hits/passes';
 import { type Song, readSong } from '../core/hits/song';
-import { thirdPass } from '../core/hits/thirdPass';
+import { fewFeatures, judgeFar, thirdPass } from '../core/hits/thirdPass';
 
 export interface LabelledSet {
   name: string;
@@ -109,6 +109,18 @@ export const labelledThird = (folder: string, networks: Networks): Promise<Label
   heardTwice(folder, networks, async (song, truth, tracks, certainty, read) => {
     const third = await thirdPass(song, tracks, certainty, read, networks.lone, [createEar()]);
     return (third ?? []).flatMap((t) => (t.features ? [setOf(folder, t.drum, t.network, t.heard, t.features, t.count, truth)] : []));
+  });
+
+/** Features and labels of rides of which too few strokes are sure, as what judges them last has them; `networks` without that. */
+export const labelledFew = (folder: string, networks: Networks): Promise<LabelledSet[]> =>
+  heardTwice(folder, networks, async (song, truth, tracks, certainty, read) => {
+    const third = (await thirdPass(song, tracks, certainty, read, networks.lone, [createEar()])) ?? [];
+    const thought = await judgeFar(third.map((t) => ({ ...t, says: null })), networks, [createEar()]);
+    return third.flatMap((t, k) => {
+      if (!t.says || !t.features || t.network !== 'ride') return [];
+      const features = fewFeatures(t, t.says, thought[k]);
+      return [setOf(folder, t.drum, t.network, t.heard, features, features.length / t.says.length, truth)];
+    });
   });
 
 /** Features and labels of the look at lone strokes of cymbals, by networks of the first two passes. */

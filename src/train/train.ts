@@ -71,7 +71,7 @@ async function main() {
     });
     await inParallel(names.map((n, i) => ({ kind: 'features', folder: join(folder, n), first: join(temp, `half-${1 - (i % 2)}.json`), out: setFile(2, i) })), 'features of the second pass');
     const [second] = await learn('networks of the second pass', [{ name: 'second', sets: names.map((_, i) => setFile(2, i)), starts: 4 }]);
-    writeFileSync(out, `${JSON.stringify({ first, second, third: {}, lone: {} })}\n`);
+    writeFileSync(out, `${JSON.stringify({ first, second, third: {}, lone: {}, few: {} })}\n`);
   } finally {
     rmSync(temp, { recursive: true, force: true });
   }

@@ -4,7 +4,7 @@
  */
 import { choose } from './classify';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
-import { BEYOND_DOUBT, type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
+import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
 import { CYMBALS, type Song, type SongMic, addedIn, readSong } from './song';
 import { fromOtherTom, heardFirst, spillAmong, standOut, tomsReached, unplayed, withoutDrums } from './unplayed';
@@ -43,8 +43,9 @@ export interface Networks {
   readonly second: NetworkSet;
   /** Of crash and ride. */
   readonly third: NetworkSet;
-  /** Of crash and ride where they are struck seldom. */
+  /** Of crash and ride where too few strokes are sure: what looks for them, and what judges rides by that and the third pass. */
   readonly lone: NetworkSet;
+  readonly few: NetworkSet;
 }
 
 /** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work; `played` says of some drums whether they are. */
@@ -54,8 +55,7 @@ export async function detectHits(
   const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
   const hardly = unplayed(heard).filter((d) => !played.get(d));
   const song = withoutDrums(heard, [...hardly, ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
-  const believed = (drum: string, certainty: Float64Array, lone: readonly number[] = []) =>
-    played.get(drum) || believable(certainty) || lone.some((i) => certainty[i] >= BEYOND_DOUBT) ? certainty : certainty.map((c) => SPILL_SHARE * c);
+  const believed = (drum: string, certainty: Float64Array) => (played.get(drum) || believable(certainty) ? certainty : certainty.map((c) => SPILL_SHARE * c));
   const first = await firstPass(song, ears);
   await progress(0.8);
   const thoughtOf = (tracks: readonly Track[], certainty: readonly Float64Array[]) => tracks.map((t, k): Thought => ({ drum: t.drum, told: toldBy(t), certainty: certainty[k] }));
@@ -77,14 +77,14 @@ export async function detectHits(
   });
   const certainty = withoutSpill(thoughtOf(second, apartFromToms(second, await judge(second, networks.second, ears))));
   const far = second.filter((t) => t.source.drum === CYMBALS);
-  const third = (await thirdPass(song, second, certainty, read, networks.lone, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, lone: [], known: true }));
+  const third = (await thirdPass(song, second, certainty, read, networks.lone, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, says: null, dies: new Uint8Array(t.source.n) }));
   await progress(0.98);
   second.forEach((t, k) => {
     if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believed(t.drum, certainty[k]));
   });
   const near = second.flatMap((t, k): Thought[] => (far.includes(t) ? [] : [{ drum: t.drum, told: toldBy(t), certainty: certainty[k] }]));
-  const heardFar = (await judgeFar(third, networks.third, ears)).map((c, k): Thought => ({ drum: third[k].drum, told: third[k], certainty: c }));
-  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => believed(third[k].drum, third[k].known || played.get(third[k].drum) ? c : c.map((v) => SPILL_SHARE * v), third[k].lone));
+  const heardFar = (await judgeFar(third, networks, ears)).map((c, k): Thought => ({ drum: third[k].drum, told: third[k], certainty: c }));
+  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => (third[k].says ? c : believed(third[k].drum, c)));
   third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c)));

@@ -6,7 +6,7 @@
 import { firstIndex } from '../dsp/search';
 import type { Ear } from './ears';
 import { FINE } from './eventSpectra';
-import { type FineReader, type Place, SAME_S, showing } from './farPlaces';
+import { type FineReader, type Place, SAME_S, diesAway, showing } from './farPlaces';
 import type { Known } from './fineLook';
 import { logit } from './passes';
 
@@ -44,15 +44,20 @@ export async function loneLook(places: readonly Place[], k: number, names: reado
   return { features: Float32Array.from(rows.flat()), count: rows[0]?.length ?? 0 };
 }
 
+/** The features as they would be if none of the cymbal's strokes were sure. */
+export function asUnknown({ features, count }: { readonly features: Float32Array; readonly count: number }): Float32Array {
+  return features.map((v, i) => (i % count === count - 2 ? 0 : v));
+}
+
 /** Of places this certain nobody doubts that they are the cymbal's; where there is none, the likeliest shows it, if it is at least this likely. */
 const [LIKELY, LIKELIEST] = [0.7, 0.5];
 
 /** Times (seconds) of a cymbal's strokes by what the look says of each place, those left out that are likelier the other's. */
 export function loneStrokes(places: readonly Place[], k: number, says: Float64Array): number[] {
-  const best = says.reduce((m, v) => Math.max(m, v), 0);
+  const best = says.reduce((m, v, i) => (diesAway(places[i]) ? m : Math.max(m, v)), 0);
   const least = best >= LIKELY ? LIKELY : Math.max(LIKELIEST, best);
   return places.flatMap((p, i) => {
-    if (says[i] < least) return [];
+    if (says[i] < least || diesAway(p)) return [];
     for (let j = i - 1; j >= 0 && p.time - places[j].time <= SAME_S; j--) if (says[j] >= says[i]) return [];
     for (let j = i + 1; j < places.length && places[j].time - p.time <= SAME_S; j++) if (says[j] > says[i]) return [];
     return p.certainty.every((c, o) => o === k || c < says[i]) ? [p.time] : [];

@@ -3,8 +3,10 @@ import { createGaussian, createRng } from '../dsp/rng';
 import { createHitKernels } from '../kernels/hitKernels';
 import { createEar } from './ears';
 import { COARSE, FINE, readSpectra } from './eventSpectra';
-import { type Known, type Moments, fineEvidence, resemblance, unexplained, usualRises } from './fineLook';
-import { judgeFar } from './thirdPass';
+import { type Known, type Moments, fineEvidence, resemblance, unlikeKnown, usualRises } from './fineLook';
+import type { Place } from './farPlaces';
+import { isNear, loneStrokes } from './loneLook';
+import { fewFeatures, judgeFar } from './thirdPass';
 import { rhythmOf } from './passes';
 
 const RATE = 48000;
@@ -22,7 +24,7 @@ function moments(kinds: readonly ('ride' | 'snare' | 'both' | 'none')[]): Moment
     const f = i % CELLS;
     return v * shaky() + (kind === 'ride' || kind === 'both' ? 0.05 * lines[f] * shaky() : 0) + (kind === 'snare' || kind === 'both' ? 0.05 * noise[f] * shaky() : 0);
   });
-  return { cells: CELLS, after, before };
+  return { cells: CELLS, bands: CELLS, after, before };
 }
 
 const KINDS = [...Array(6).fill('ride'), ...Array(6).fill('snare'), ...Array(8).fill('both'), ...Array(8).fill('snare'), 'none', 'none'] as ('ride' | 'snare' | 'both' | 'none')[];
@@ -52,14 +54,23 @@ describe('evidence in fine bands', () => {
     expect(Math.min(...(one?.gain.slice(12, 20) ?? []))).toBeGreaterThan(2 * Math.max(...(one?.gain.slice(20, 28) ?? [1])));
   });
 
-  it('leaves most unexplained where a drum is heard that nobody knows', () => {
-    const left = unexplained(createHitKernels(), m, [KNOWN[1]]);
-    expect(left).toHaveLength(KINDS.length);
-    const of = (...kinds: string[]) => Array.from(left).filter((_, i) => kinds.includes(KINDS[i]));
-    expect(Math.min(...of('ride', 'both'))).toBeGreaterThan(2 * Math.max(...of('snare', 'none')));
+  it('leaves most unexplained where a drum is heard that nobody knows, and tells its lines from noise', () => {
+    const rows = unlikeKnown(createHitKernels(), m, [KNOWN[1]]);
+    expect(rows).toHaveLength(10 * KINDS.length);
+    const column = (c: number, ...kinds: string[]) => KINDS.flatMap((k, i) => (kinds.includes(k) ? [rows[10 * i + c]] : []));
+    for (const third of [0, 1, 2]) {
+      expect(Math.min(...column(third, 'ride'))).toBeGreaterThan(2 * Math.max(...column(third, 'snare', 'none')));
+    }
+    // what everything rises by does not ask what is known
+    expect(Math.min(...column(3, 'snare'))).toBeGreaterThan(Math.max(...column(3, 'none')));
+    expect(Math.min(...column(9, 'ride'))).toBeGreaterThan(2 * Math.max(...column(9, 'snare', 'none')));
     // whatever is known leaves less
-    const all = unexplained(createHitKernels(), m, KNOWN);
-    expect(Math.max(...all)).toBeLessThan(Math.min(...of('ride', 'both')));
+    const all = unlikeKnown(createHitKernels(), m, KNOWN);
+    for (const i of [0, 3, 14, 19]) {
+      expect(all[10 * i]).toBeLessThan(0.5 * rows[10 * i]);
+      // what is explained lies around what is heard: within 2 dB
+      for (const third of [0, 1, 2]) expect(Math.abs(all[10 * i + 6 + third])).toBeLessThan(0.2);
+    }
   });
 
   it('comes with how much a moment resembles known ones', () => {
@@ -97,13 +108,62 @@ describe('the rhythm of strokes', () => {
 });
 
 describe('judging cymbals', () => {
-  const track = { drum: 'ride', network: 'ride' as const, time: Float64Array.of(1), heard: Float64Array.of(1), levelDb: Float64Array.of(0), certainty: Float64Array.of(0.3), features: Float32Array.of(1, 2), count: 2, lone: [], known: true };
+  const track = { drum: 'ride', network: 'ride' as const, time: Float64Array.of(1), heard: Float64Array.of(1), levelDb: Float64Array.of(0), certainty: Float64Array.of(0.3), features: Float32Array.of(1, 2), count: 2, says: null, dies: Uint8Array.of(0) };
 
   it('keeps what the second pass thought where too little is known, and refuses a network of other features', async () => {
-    expect((await judgeFar([{ ...track, features: null, count: 0 }], {}, [createEar()]))[0][0]).toBe(0.3);
+    expect((await judgeFar([{ ...track, features: null, count: 0 }], { third: {}, few: {} }, [createEar()]))[0][0]).toBe(0.3);
     const net = { inputs: 3, hidden: 1, mean: [0, 0, 0], scale: [1, 1, 1], w1: [0, 0, 0], b1: [0], w2: [0], b2: 2 };
-    await expect((async () => judgeFar([track], { ride: net }, [createEar()]))()).rejects.toThrow('train it anew');
+    await expect((async () => judgeFar([track], { third: { ride: net }, few: {} }, [createEar()]))()).rejects.toThrow('train it anew');
     const fits = { ...net, inputs: 2, mean: [0, 0], scale: [1, 1], w1: [0, 0] };
-    expect((await judgeFar([track], { ride: fits }, [createEar()]))[0][0]).toBeCloseTo(1 / (1 + Math.exp(-2)), 6);
+    expect((await judgeFar([track], { third: { ride: fits }, few: {} }, [createEar()]))[0][0]).toBeCloseTo(1 / (1 + Math.exp(-2)), 6);
+  });
+
+  it('leaves the last word on few strokes to the look at lone ones, or to a network that hears both', async () => {
+    const says = Float64Array.of(0.9);
+    const fits = { inputs: 2, hidden: 1, mean: [0, 0], scale: [1, 1], w1: [0, 0], b1: [0], w2: [0], b2: 2 };
+    const both = { inputs: 5, hidden: 1, mean: [0, 0, 0, 0, 0], scale: [1, 1, 1, 1, 1], w1: [1, 0, 0, 0, 0], b1: [0], w2: [1], b2: 0 };
+    const of = async (features: Float32Array | null, few: object) => (await judgeFar([{ ...track, features, says }], { third: { ride: fits }, few }, [createEar()]))[0][0];
+    expect(await of(Float32Array.of(1, 2), {})).toBe(0.9);
+    expect(await of(null, { ride: both })).toBe(0.9);
+    expect((await judgeFar([{ ...track, features: null, says, dies: Uint8Array.of(1) }], { third: {}, few: {} }, [createEar()]))[0][0]).toBeCloseTo(0.09, 6);
+    // by hand: tanh of what the look says, ln 9
+    expect(await of(Float32Array.of(1, 2), { ride: both })).toBeCloseTo(1 / (1 + Math.exp(-Math.tanh(Math.log(9)))), 4);
+  });
+
+  it('hears of few strokes what was said of each, how many there may be and how clear they are', () => {
+    const three = { ...track, time: Float64Array.of(1, 2, 3), certainty: Float64Array.of(0.5, 0.5, 0.5), dies: new Uint8Array(3) };
+    const rows = fewFeatures(three, Float64Array.of(0.8, 0.1, 0.6), Float64Array.of(0.5, 0.5, 0.9));
+    expect(rows).toHaveLength(15);
+    expect(rows[0]).toBeCloseTo(Math.log(4), 4);
+    expect(rows[11]).toBeCloseTo(Math.log(9), 4);
+    for (const i of [0, 1, 2]) {
+      expect(rows[5 * i + 3]).toBeCloseTo(Math.log1p(1.4), 4);
+      expect(rows[5 * i + 4]).toBeCloseTo(0.5, 4);
+    }
+  });
+});
+
+describe('lone strokes of a cymbal', () => {
+  const place = (time: number, other = 0): Place => ({ time, heard: time, novelty: 10, fallDb: 5, certainty: [0.2, other], first: [0, 0], levelDb: [0, 0] });
+
+  it('are the likely ones, one a moment, and none that is likelier the other cymbal\'s', () => {
+    const places = [place(1), place(1.005), place(2), place(3, 0.95), place(4)];
+    expect(loneStrokes(places, 0, Float64Array.of(0.8, 0.9, 0.75, 0.9, 0.65))).toEqual([1.005, 2]);
+  });
+
+  it('are none that die away at once, as sticks do', () => {
+    const sticks = [place(1), { ...place(2), fallDb: 24 }];
+    expect(loneStrokes(sticks, 0, Float64Array.of(0.8, 0.95))).toEqual([1]);
+    expect(loneStrokes(sticks, 0, Float64Array.of(0.3, 0.95))).toEqual([]);
+  });
+
+  it('are the likeliest alone where none is likely, and none where that is too unlikely', () => {
+    expect(loneStrokes([place(1), place(2)], 0, Float64Array.of(0.55, 0.6))).toEqual([2]);
+    expect(loneStrokes([place(1), place(2)], 0, Float64Array.of(0.4, 0.45))).toEqual([]);
+    expect(loneStrokes([], 0, new Float64Array(0))).toEqual([]);
+  });
+
+  it('stand alone where no other stroke is near', () => {
+    expect([0.99, 1.015, 1.03, 2.5].map((t) => isNear([1, 2], t, 0.02))).toEqual([true, true, false, false]);
   });
 });

@@ -9,9 +9,9 @@ import { type Ear, shareOut } from './ears';
 import { FINE } from './eventSpectra';
 import { type FineEvidence, type Known, type Moments, resemblance, usualRises } from './fineLook';
 import type { Network } from './classify';
-import { ENOUGH_KNOWN, type Place, SAME_S, SURE, cymbalsIn, fineReader, placesOf, showing, sureStrokes } from './farPlaces';
+import { ENOUGH_KNOWN, type Place, SAME_S, SURE, cymbalsIn, fineReader, diesAway, placesOf, showing, sureStrokes } from './farPlaces';
 import type { Kind } from './kinds';
-import { isNear, loneLook, loneStrokes } from './loneLook';
+import { asUnknown, isNear, loneLook, loneStrokes } from './loneLook';
 import { quantile } from './candidates';
 import { type NetworkName, type NetworkSet, type SecondTrack, THRESHOLD, beatOf, logit, rhythmOf } from './passes';
 import type { Song } from './song';
@@ -30,16 +30,16 @@ export interface FarTrack {
   /** `count` numbers a moment; null where too few strokes are sure to know how it sounds. */
   readonly features: Float32Array | null;
   readonly count: number;
-  /** Of a cymbal that is struck seldom: moments (by place) that no other drum explains. */
-  readonly lone: readonly number[];
-  /** Whether what was taken for its strokes can be believed: of a ride two at least are sure and not the crash's too, or others show it. */
-  readonly known: boolean;
+  /** Of a cymbal of which too few strokes are sure: what the look at lone ones says; null of others. */
+  readonly says: Float64Array | null;
+  /** 1 where what rises is gone too soon for a cymbal. */
+  readonly dies: Uint8Array;
 }
 
 /** Strokes that the look at lone ones thinks this likely on average are believed. */
 const BELIEVED = 0.5;
-/** So many sure strokes need no such look, if they are a crash's or stand alone often enough. */
-const KNOWN_WELL = 12;
+/** So many sure strokes need no such look, if they are a crash's or stand alone often enough; by so many that are believed, or found by it, the third pass can judge. */
+const [KNOWN_WELL, MANY] = [12, 4];
 /** Of a ride this share of strokes has no other drum's near it: in 28 made recordings .29 to .64 of the sure ones, where a ride was learnt from kicks and snares .06 to .2. */
 const [ALONE, LONE_S] = [0.25, 0.02];
 /** A later look begins where the first ends. */
@@ -59,21 +59,26 @@ export async function thirdPass(
   const places = placesOf(far);
   const names = far.map((f) => f.t.drum);
   const { sure: surely, others } = sureStrokes(tracks, certainty, places, names);
+  const rises = places.slice();
   const spectra = fineReader(song, read, ears);
   const sure = new Map(surely);
-  const shown = new Map<string, readonly number[]>();
+  const lookedAt = new Map<string, { readonly says: Float64Array; readonly few: boolean }>();
   for (const [k, drum] of names.entries()) {
     const clear = surely.get(drum) ?? [];
     const net = lone[far[k].t.network];
     if (!net || (clear.length >= KNOWN_WELL && (drum !== 'ride' || clear.filter((t) => !isNear(others, t, LONE_S)).length >= ALONE * clear.length))) continue;
     const look = await loneLook(places, k, names, surely, others, spectra, ears[0]);
-    const says = await thinks(ears[0], net, look, `the look at a lone ${drum}`);
+    const thinksOf = (features: Float32Array) => thinks(ears[0], net, { ...look, features }, `the look at a lone ${drum}`);
+    const first = await thinksOf(look.features);
+    const doubted = clear.length === 0 || clear.reduce((sum, t) => sum + first[places.findIndex((p) => p.time === t)], 0) < BELIEVED * clear.length;
+    // what is not believed must not count as known either
+    const says = doubted && clear.length > 0 ? await thinksOf(asUnknown(look)) : first;
     const strokes = loneStrokes(places, k, says);
-    const doubted = clear.length === 0 || clear.reduce((sum, t) => sum + says[places.findIndex((p) => p.time === t)], 0) < BELIEVED * clear.length;
-    shown.set(drum, strokes);
-    sure.set(drum, doubted ? strokes : [...new Set([...clear, ...strokes])].sort((a, b) => a - b));
+    const known = doubted ? strokes : [...new Set([...clear, ...strokes])].sort((a, b) => a - b);
+    sure.set(drum, known);
+    lookedAt.set(drum, { says, few: known.length < MANY });
   }
-  if (!names.some((drum) => sure.get(drum)?.length)) return null;
+  if (!names.some((drum) => sure.get(drum)?.length) && lookedAt.size === 0) return null;
   const inTime = far.flatMap(({ t }, k) => {
     const known = sure.get(t.drum) ?? [];
     const moments = known.length < ENOUGH_KNOWN ? [] : expected(struck(places, k));
@@ -98,7 +103,7 @@ export async function thirdPass(
   return far.map(({ t }, k) => {
     const mine = looks.map((l) => l[k]);
     const levels = Float64Array.from(places, (p) => p.levelDb[k]);
-    const base = { drum: t.drum, network: t.network, time: Float64Array.from(places, (p) => p.time), heard: Float64Array.from(places, (p) => p.heard), certainty: Float64Array.from(places, (p) => p.certainty[k]), lone: places.flatMap((p, i) => (shown.get(t.drum)?.includes(p.time) ? [i] : [])), known: (sure.get(t.drum)?.length ?? 0) > 0 };
+    const base = { drum: t.drum, network: t.network, time: Float64Array.from(places, (p) => p.time), heard: Float64Array.from(places, (p) => p.heard), certainty: Float64Array.from(places, (p) => p.certainty[k]), says: saysOf(t.drum), dies: Uint8Array.from(places, (p) => (diesAway(p) ? 1 : 0)) };
     const [first, second] = mine;
     if (!first || !second) return { ...base, levelDb: levels.map((v) => (Number.isNaN(v) ? -40 : v)), features: null, count: 0 };
     // what no rise gave away has its level from the fine bands
@@ -125,6 +130,13 @@ export async function thirdPass(
       return [before, after, gainBefore, gainAfter];
     }
   });
+  /** What the look says of every place; nothing of those that no rise gave away. */
+  function saysOf(drum: string): Float64Array | null {
+    const look = lookedAt.get(drum);
+    if (!look?.few) return null;
+    const at = new Map(rises.map((p, i) => [p, look.says[i]]));
+    return Float64Array.from(places, (p) => at.get(p) ?? 0);
+  }
   /** How sure it is that drums of each kind were struck at a moment. */
   function othersAt(at: number): number[] {
     const out = OTHERS.map(() => LEAST_LOGIT);
@@ -133,12 +145,37 @@ export async function thirdPass(
   }
 }
 
-/** What the third pass thinks; what the second did where it knows too little or has no network. */
-export const judgeFar = (tracks: readonly FarTrack[], networks: NetworkSet, ears: readonly Ear[]): Promise<Float64Array[]> =>
-  shareOut(ears, tracks.map((t) => (ear: Ear) => {
-    const net = networks[t.network];
-    return net && t.features ? thinks(ear, net, { features: t.features, count: t.count }, `the third network of ${t.network}`) : t.certainty;
-  }));
+/** Certainties of lone strokes this large say how many there are. */
+const COUNTS = 0.2;
+/** So many of the likeliest tell how clearly a cymbal shows at all. */
+const CLEAREST = 3;
+
+/** Of a cymbal of which too few strokes are sure, five numbers a moment: what the look at lone strokes, the third pass and the second say; how many strokes there may be, and how clear the clearest are. */
+export function fewFeatures(t: FarTrack, says: Float64Array, third: Float64Array): Float32Array {
+  const many = Math.log1p(says.reduce((sum, v) => sum + (v > COUNTS ? v : 0), 0));
+  const clearest = Float64Array.from(says).sort().slice(-CLEAREST).reduce((sum, v) => sum + v / CLEAREST, 0);
+  return Float32Array.from(Array.from(says, (v, i) => [logit(v), logit(third[i]), logit(t.certainty[i]), many, clearest]).flat());
+}
+
+/** What dies away is so much less likely. */
+const HARDLY = 0.1;
+
+/** What the third pass thinks; what the second did where it knows too little or has no network. Of a cymbal of which too few strokes are sure the look at lone strokes has the last word, or a network that hears both. */
+export const judgeFar = (tracks: readonly FarTrack[], networks: FarNetworks, ears: readonly Ear[]): Promise<Float64Array[]> =>
+  shareOut(ears, tracks.map((t) => async (ear: Ear) => (await judgeOne(t, networks, ear)).map((c, i) => (t.dies[i] ? HARDLY * c : c))));
+
+async function judgeOne(t: FarTrack, { third: thirds, few: fews }: FarNetworks, ear: Ear): Promise<Float64Array> {
+  const [net, few] = [thirds[t.network], fews[t.network]];
+  if (t.says && !(few && t.features)) return t.says;
+  const third = net && t.features ? await thinks(ear, net, { features: t.features, count: t.count }, `the third network of ${t.network}`) : t.certainty;
+  return t.says && few ? thinks(ear, few, { features: fewFeatures(t, t.says, third), count: few.inputs }, `the network of few ${t.network} strokes`) : third;
+}
+
+/** Networks of crash and ride: of the third pass, and of what it and the look at lone strokes say. */
+export interface FarNetworks {
+  readonly third: NetworkSet;
+  readonly few: NetworkSet;
+}
 
 function thinks(ear: Ear, net: Network, look: { readonly features: Float32Array; readonly count: number }, what: string): Float64Array | Promise<Float64Array> {
   if (look.count > 0 && net.inputs !== look.count) throw new RangeError(`${what} takes ${net.inputs} features, not ${look.count}: train it anew`);

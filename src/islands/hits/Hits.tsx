@@ -35,6 +35,7 @@ export function Hits() {
   const plan = useBench((s) => s.plan);
   const analysis = useBench((s) => s.analysis);
   const ref = useBench((s) => s.hit);
+  const closely = useBench((s) => s.debleed?.heard ?? false);
   const opener = useRef<HTMLInputElement>(null);
   useEffect(() => {
     void loadAnalysis();
@@ -68,7 +69,7 @@ export function Hits() {
   const hit = hitOf(plan, ref);
   const total = drumsOf(plan).reduce((n, d) => n + countsFor(plan, d).strokes, 0);
   const again = (
-    <button type="button" className="btn" disabled={running} onClick={startAnalysis} title="Listens to all mics anew, as they are; what you decided stays">
+    <button type="button" className="btn" disabled={running} onClick={startAnalysis} title={`Listens to all mics anew, as they are; what you decided stays${closely ? '. What was heard closely is replaced, until you listen closely again' : ''}`}>
       <Radar aria-hidden="true" size={15} /> {have ? 'Find again' : 'Find the hits'}
     </button>
   );
