@@ -8,7 +8,8 @@ import { type Analysis, analyse } from '../../src/core/hits/analyse';
 import { type Detection, THRESHOLD, detectHits } from '../../src/core/hits/detectHits';
 import { NETWORKS } from '../../src/core/hits/weights';
 import { scoreHits } from '../../src/core/measure/scoreHits';
-import { type MadeRecording, makeRecording } from '../../src/demo/makeRecording';
+import type { Point } from '../../src/demo/geometry';
+import { type MadeRecording, type Voice, makeRecording } from '../../src/demo/makeRecording';
 import { randomRecording } from '../../src/demo/randomKit';
 import { haveRealSounds, realVoice } from '../support/realSounds';
 
@@ -193,5 +194,22 @@ describe.skipIf(!haveRealSounds())('kits of real one-shot sounds', () => {
     const { ride } = scoreHits(truthOf(r), found(await detect(r))).drums;
     expect(ride).toMatchObject({ hits: 3, recall: 1 });
     expect(ride.found).toBeLessThanOrEqual(5);
+  }, 240_000);
+
+  it('takes sticks that count in for no cymbal', async () => {
+    const plan = randomRecording({ seed: 1198, seconds: 24, spill: 'normal', toms: 3, voice: realVoice('millo', 1198, 3), truth: false });
+    const clicks = [0.5, 1, 1.5, 2].map((time) => ({ drum: 'sticks', time, strength: 0.8 }));
+    const later = plan.strokes.filter((s) => s.drum !== 'ride' && s.time < 21).map((s) => ({ ...s, time: s.time + 2.2 }));
+    const voice: Voice = (stroke, points, rate, seed) => {
+      if (stroke.drum !== 'sticks') return plan.voice?.(stroke, points, rate, seed) ?? [];
+      const noise = createGaussian(createRng(seed));
+      const x = Float32Array.from({ length: 0.08 * rate }, (_, i) => Math.sin((2 * Math.PI * 2300 * i) / rate) * Math.exp(-i / (0.006 * rate)) + 0.6 * Math.sin((2 * Math.PI * 3900 * i) / rate) * Math.exp(-i / (0.004 * rate)) + 0.5 * noise() * Math.exp(-i / (0.0015 * rate)));
+      return Array.from({ length: points }, () => x);
+    };
+    const sticks = { id: 'sticks', label: 'Sticks', points: [[3, 2.6, 1.25]] as Point[], size: 0.03, levelDb: -8, scatter: 0.03 };
+    const r = makeRecording({ ...plan, strokes: [...clicks, ...later], drums: [...plan.drums, sticks], voice });
+    const { crash, ride } = found(await detect(r));
+    expect([...crash, ...ride].filter((h) => h.time < 2.2)).toEqual([]);
+    expect(ride).toEqual([]);
   }, 240_000);
 });
