@@ -188,12 +188,12 @@ describe.skipIf(!haveRealSounds())('kits of real one-shot sounds', () => {
     expect(ride.f).toBeGreaterThan(0.8);
   }, 240_000);
 
-  it('finds a ride that is struck three times, twice under others, by what nothing else explains', async () => {
-    const plan = randomRecording({ seed: 925, seconds: 40, spill: 'hard', toms: 2, voice: realVoice('millo', 925, 2), truth: false });
+  it('finds a ride that is struck three times, once under a kick, by what nothing else explains', async () => {
+    const plan = randomRecording({ seed: 1169, seconds: 40, spill: 'hard', toms: 3, voice: realVoice('colombo', 1169, 3), truth: false });
     const r = makeRecording({ ...plan, strokes: threeOf(plan.strokes, 'ride') });
     const { ride } = scoreHits(truthOf(r), found(await detect(r))).drums;
     expect(ride).toMatchObject({ hits: 3, recall: 1 });
-    expect(ride.found).toBeLessThanOrEqual(5);
+    expect(ride.found).toBeLessThanOrEqual(4);
   }, 240_000);
 
   it('takes sticks that count in for no cymbal', async () => {
