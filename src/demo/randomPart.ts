@@ -5,6 +5,22 @@
 import { createGaussian, createRng } from '../core/dsp/rng';
 import type { Stroke } from './strokes';
 
+/** Nearer than this no hand strikes one drum twice (a flam's strokes are twice as far apart), seconds. */
+const TWICE_S = 0.012;
+
+/** `strokes` in order of time, of such as fall together on one drum the harder one. */
+function playable(strokes: readonly Stroke[]): Stroke[] {
+  const out: Stroke[] = [];
+  for (const s of strokes) {
+    const before = out.findLastIndex((o) => o.drum === s.drum);
+    const twice = before >= 0 && s.time - out[before].time < TWICE_S;
+    if (twice && s.strength <= out[before].strength) continue;
+    if (twice) out.splice(before, 1);
+    out.push(s);
+  }
+  return out;
+}
+
 export function randomPart(seed: number, seconds: number, drums: readonly string[]): Stroke[] {
   const uniform = createRng(seed * 13 + 5);
   const gauss = createGaussian(uniform);
@@ -63,5 +79,5 @@ export function randomPart(seed: number, seconds: number, drums: readonly string
     }
     fill(t0 + groove * step, filled);
   }
-  return out.sort((a, b) => a.time - b.time);
+  return playable(out.sort((a, b) => a.time - b.time));
 }
