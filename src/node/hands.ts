@@ -7,6 +7,7 @@ import type { HandAnswer, HandCall } from './hand.thread';
 import { endThreadsSafely } from './threads';
 
 const METHODS = ['start', 'take', 'begin', 'round', 'takeAlong', 'roundLow', 'settleAlong', 'finish', 'open', 'run', 'tidy', 'witness', 'seek', 'pick', 'powers', 'unlikeKnown', 'fineEvidence', 'ownRows', 'describe', 'certainties', 'align', 'ring', 'strokeSpectra', 'reaches'] as const satisfies readonly (keyof Hand)[];
+type Called = Exclude<keyof Hand, 'rest'>;
 
 /** From this size on an array is handed over in shared memory instead of being copied twice. */
 const SHARED_BYTES = 1 << 20;
@@ -27,28 +28,43 @@ function shared(x: unknown): unknown {
 export const handFile = (): string => fileURLToPath(new URL('./hand.thread.mjs', import.meta.url));
 
 function startHand(file: string): { hand: Hand; stop(): Promise<number> } {
-  const worker = new Worker(file);
   const open = new Map<number, { done(v: unknown): void; failed(e: Error): void }>();
   let next = 0;
   const fail = (e: Error) => {
     for (const o of open.values()) o.failed(e);
     open.clear();
   };
-  worker.on('message', (a: HandAnswer) => {
-    const waiting = open.get(a.id);
-    open.delete(a.id);
-    if ('error' in a) waiting?.failed(new Error(a.error));
-    else waiting?.done(a.value);
-  });
-  worker.on('error', fail);
-  worker.on('exit', () => fail(new Error('A thread of the computation ended.')));
-  const call = (method: keyof Hand, args: readonly unknown[]) =>
+  const start = () => {
+    const worker = new Worker(file);
+    worker.on('message', (a: HandAnswer) => {
+      const waiting = open.get(a.id);
+      open.delete(a.id);
+      if ('error' in a) waiting?.failed(new Error(a.error));
+      else waiting?.done(a.value);
+    });
+    worker.on('error', fail);
+    worker.on('exit', () => fail(new Error('A thread of the computation ended.')));
+    return worker;
+  };
+  let worker = start();
+  let ended = false;
+  const call = (method: Called, args: readonly unknown[]) =>
     new Promise((done, failed) => {
       const id = next++;
       open.set(id, { done, failed });
       worker.postMessage({ id, method, args: args.map(shared) } satisfies HandCall);
     });
-  return { hand: Object.fromEntries(METHODS.map((m) => [m, (...args: unknown[]) => call(m, args)])) as unknown as Hand, stop: () => worker.terminate() };
+  // memory of a thread, that of its kernels above all, is only given back when it ends
+  const rest = async () => {
+    if (open.size > 0) throw new Error('A thread cannot rest while it works.');
+    await worker.terminate();
+    if (!ended) worker = start();
+  };
+  const stop = () => {
+    ended = true;
+    return worker.terminate();
+  };
+  return { hand: { ...Object.fromEntries(METHODS.map((m) => [m, (...args: unknown[]) => call(m, args)])), rest } as unknown as Hand, stop };
 }
 
 /** Runs `work` with hands that are gone afterwards, whatever happens. */

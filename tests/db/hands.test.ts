@@ -47,6 +47,21 @@ describe('threads', () => {
     }
   });
 
+  it('begin afresh after a rest, forget what they had begun, and do not rest while they work', async () => {
+    const x = mic();
+    await withHands(async ([hand]) => {
+      const before = await hand.tidy(x.slice(), RATE, 'tom-1', own, [], true);
+      await hand.rest();
+      expect(await hand.tidy(x.slice(), RATE, 'tom-1', own, [], true)).toEqual(before);
+      await hand.start({ rate: RATE, drums: ['kick'], mics: [{ own: 'kick', overhead: false }], own: [[0]] } as never, [[0.5]], [{ first: 0, frames: 4 }], 0, 1);
+      await hand.rest();
+      await expect(Promise.resolve(hand.begin())).rejects.toThrow('nothing is being learnt');
+      const working = hand.tidy(x.slice(), RATE, 'tom-1', own, [], true);
+      await expect(Promise.resolve(hand.rest())).rejects.toThrow('cannot rest while it works');
+      expect(await working).toEqual(before);
+    }, 1, THREAD);
+  });
+
   it('tell what goes wrong in them by its words', async () => {
     await expect(withHands(([hand]) => Promise.resolve(hand.round([] as never)), 1, THREAD)).rejects.toThrow('nothing is being learnt');
   });

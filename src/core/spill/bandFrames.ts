@@ -80,16 +80,28 @@ export function peakOf(f: Frames, k: number, b: number): number {
   return p;
 }
 
-/** `x` with the bands of every frame times what `gains` writes for them, 0..1; where all are 1 it is left as it is. */
-export function withGains(x: Float32Array, rate: number, gains: (k: number, out: Float64Array) => void): Float32Array {
+/** What the windows of the frame before the first and after the last would have added up to at a sample: without it the first and last 10 ms would come out softer. */
+function missing(sample: number, count: number): number {
+  if (sample >= HOP && sample < beginOf(count)) return 0;
+  const of = (k: number) => {
+    const at = sample - beginOf(k);
+    return at >= 0 && at < SIZE ? window[at] ** 2 : 0;
+  };
+  return of(-1) + of(count);
+}
+
+/** `x` with the bands of every frame times what `gains` writes for them, 0..1; where all are 1 it is left as it is. `out` may be `x` itself. */
+export function withGains(x: Float32Array, rate: number, gains: (k: number, out: Float64Array) => void, out: Float32Array = new Float32Array(x.length)): Float32Array {
   const edges = bandEdges(rate);
   const bands = edges.length - 1;
-  const out = new Float32Array(x.length);
   const gain = new Float64Array(bands);
   const all = new Float32Array(bands * ROOM);
   const count = framesIn(x.length);
+  // the sum of frames from where the first of them begins: what lies before the next ones is whole, and nothing reads `x` there again
+  const sum = new Float32Array((ROOM - 1) * HOP + SIZE);
   for (let first = 0; first < count; first += ROOM) {
     const n = Math.min(ROOM, count - first);
+    const from = beginOf(first);
     let changed = false;
     for (let k = 0; k < n; k++) {
       gains(first + k, gain);
@@ -98,23 +110,27 @@ export function withGains(x: Float32Array, rate: number, gains: (k: number, out:
       // frames that stay need no way there and back
       for (let b = 0; b < bands; b++) all[b * ROOM + k] = as ? 0 : gain[b];
       if (!as) continue;
-      const from = beginOf(first + k);
-      for (let i = Math.max(0, -from); i < Math.min(SIZE, x.length - from); i++) out[from + i] += 0.5 * window[i] ** 2 * x[from + i];
+      const at = k * HOP;
+      for (let i = Math.max(0, -from - at); i < Math.min(SIZE, x.length - from - at); i++) sum[at + i] += 0.5 * window[i] ** 2 * x[from + at + i];
     }
-    if (!changed) continue;
-    const t = transformFrom(x, first, n);
-    for (let b = 0; b < bands; b++) {
-      for (let i = edges[b]; i < edges[b + 1]; i++) {
-        for (let k = 0, at = i * ROOM; k < ROOM; k++, at++) {
-          const g = k < n ? all[b * ROOM + k] : 0;
-          t.re[at] *= g;
-          t.im[at] *= g;
+    if (changed) {
+      const t = transformFrom(x, first, n);
+      for (let b = 0; b < bands; b++) {
+        for (let i = edges[b]; i < edges[b + 1]; i++) {
+          for (let k = 0, at = i * ROOM; k < ROOM; k++, at++) {
+            const g = k < n ? all[b * ROOM + k] : 0;
+            t.re[at] *= g;
+            t.im[at] *= g;
+          }
         }
       }
+      t.inverse(n);
+      for (let i = 0; i < sum.length; i++) sum[i] += 0.5 * t.output[i];
     }
-    t.inverse(n);
-    const from = beginOf(first);
-    for (let i = Math.max(0, -from); i < Math.min(t.output.length, x.length - from); i++) out[from + i] += 0.5 * t.output[i];
+    const whole = first + n < count ? n * HOP : sum.length;
+    for (let i = Math.max(0, -from); i < Math.min(whole, x.length - from); i++) out[from + i] = sum[i] / (1 - 0.5 * missing(from + i, count));
+    sum.copyWithin(0, whole);
+    sum.fill(0, sum.length - whole);
   }
   return out;
 }

@@ -30,8 +30,8 @@ const SILENCE_FADE_MS = 20;
 const LEAD_MS = 4;
 const UP_MS = 1.5;
 
-/** `own`: frames of strokes, rising; with few of them the mic comes back as it is. */
-export function closeFallen(x: Float32Array, rate: number, own: readonly number[]): Float32Array {
+/** `own`: frames of strokes, rising; with few of them the mic comes back as it is. `into`: where to write, may be `x` itself. */
+export function closeFallen(x: Float32Array, rate: number, own: readonly number[], into?: Float32Array): Float32Array {
   if (own.length < LEAST_STROKES) return x;
   const f = framesOf(x, rate);
   const { count, bands, power } = f;
@@ -61,7 +61,7 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
   }
   const closed = withGains(x, rate, (k, out) => {
     for (let b = 0; b < bands; b++) out[b] = gain[k * bands + b];
-  });
+  }, into);
   silenceBefore(closed, rate, own, at);
   return closed;
 }

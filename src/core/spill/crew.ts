@@ -15,6 +15,8 @@ import { BINS, HOP, createTransform, framesOf } from './transform';
 
 /** What does the work: it learns its share of the bins, separates stretches, tidies mics, and is an ear besides. */
 export interface Hand extends Ear {
+  /** Gives back the memory of what was done so far: nothing is being learnt and no model is open after it. */
+  rest(): Promise<void> | void;
   start(kit: Kit, hits: readonly (readonly number[])[], stretches: readonly Stretch[], from: number, every: number): Promise<void> | void;
   /** Samples of a mic, a piece for each stretch, reaching half a window beyond. */
   take(mic: number, pieces: readonly Float32Array[]): Promise<void> | void;
@@ -55,6 +57,9 @@ export function createHand(): Hand {
   const ear = createEar();
   return {
     ...ear,
+    rest() {
+      [learner, separator, kit, stretches] = [null, null, null, []];
+    },
     start(k, hits, list, from, every) {
       kit = k;
       stretches = list;
@@ -104,12 +109,11 @@ export function createHand(): Hand {
       const kind = kindOf(drum);
       const possible = [...own, ...doubtful].sort((a, b) => a - b);
       // cymbals are struck too often for a usual decay, and ring too long to have ended
-      const samples = !debled || kind === 'cymbal' ? x : kind === 'hat' ? closeFallen(x, rate, possible) : followRing(x, rate, kind, own, possible);
-      if (samples !== x) x.set(samples);
+      if (debled && kind === 'hat') closeFallen(x, rate, possible, x);
+      else if (debled && kind !== 'cymbal') followRing(x, rate, kind, own, possible, x);
       const ring = own.length ? learnRing(x, rate, drum, own, debled, ear.steps) : null;
       if (!debled || kind === 'cymbal') return ring;
-      const quiet = quietRest(x, rate, possible, ring);
-      if (quiet !== x) x.set(quiet);
+      quietRest(x, rate, possible, ring, x);
       return ring;
     },
     witness: (raw, kept, rate, kind, list, others) => witness(raw, kept, rate, kind, list, others, ear),

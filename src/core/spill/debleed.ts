@@ -21,7 +21,7 @@ import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 15;
+export const DEBLEED_VERSION = 16;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -108,12 +108,15 @@ export interface Separated {
   /** In the order of the targets, as long as the recording. */
   readonly images: Float32Array[];
   /** By overhead: what no close mic owns of it; none where no cymbal was heard in overheads. */
-  readonly rests: ReadonlyMap<number, Float32Array>;
+  readonly rests: Map<number, Float32Array>;
   readonly shares: readonly { readonly lossDb: number; readonly share: number }[];
   readonly model: DebleedModel;
   /** Strokes it was learnt with, seconds, by drum of the kit. */
   readonly hits: readonly (readonly number[])[];
 }
+
+/** What hands have gathered in one phase they need no more in the next: over a song that is hundreds of megabytes. */
+const resting = (o: DebleedInput): Promise<unknown> => Promise.all(o.hands.map((h) => h.rest()));
 
 /** Learns the model, separates every close mic's own drum, and keeps more of the raw where its own strokes would lose. Null where no mic has a drum. */
 export async function separate(o: DebleedInput): Promise<Separated | null> {
@@ -124,6 +127,7 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
   const hits = kit.drums.map((d) => learntFrom(o.hits[d]));
   const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
   const model = await learnModel({ ...job, progress: (d) => o.progress?.(0.6 * d, 'Learning how spill reaches the mics') });
+  await resting(o);
   o.onModel?.(model, hits);
   const images = targets.map(() => roomFor(frames));
   const far = cymbalsOf(o).some((d) => o.hits[d]?.length) ? restTargets(kit) : [];
@@ -138,6 +142,7 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
       });
     },
   });
+  await resting(o);
   const shares: { lossDb: number; share: number }[] = [];
   const raw = new Float32Array(frames);
   for (const [q, [m, s]] of targets.entries()) {
@@ -239,6 +244,8 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
   for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const again = await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
   const found = foundAgain(o, again);
+  first.rests.clear();
+  await resting(o);
   const mics: KeptMic[] = [];
   let next = 0;
   let done = 0;

@@ -24,8 +24,8 @@ const LEAST_STROKES = 3;
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
 
-/** `own`: frames of strokes, doubtful ones too, rising; `ring`: how the drum rings here. Comes back as it is where there is nothing to tell by. */
-export function quietRest(x: Float32Array, rate: number, own: readonly number[], ring: Ring | null): Float32Array {
+/** `own`: frames of strokes, doubtful ones too, rising; `ring`: how the drum rings here; `into`: where to write, may be `x` itself. Comes back as it is where there is nothing to tell by. */
+export function quietRest(x: Float32Array, rate: number, own: readonly number[], ring: Ring | null, into?: Float32Array): Float32Array {
   if (!ring || own.length < LEAST_STROKES) return x;
   const { power, bands, count } = framesOf(x, rate);
   const level = Float64Array.from({ length: count }, (_, k) => db(power.subarray(k * bands, (k + 1) * bands).reduce((a, v) => a + v, 0)));
@@ -46,5 +46,5 @@ export function quietRest(x: Float32Array, rate: number, own: readonly number[],
     let least = DEEPEST_DB;
     for (let j = Math.max(0, k - AROUND); j <= Math.min(count - 1, k + AROUND); j++) least = Math.min(least, down[j]);
     gain.fill(10 ** (-least / 20));
-  });
+  }, into);
 }

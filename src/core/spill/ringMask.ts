@@ -124,9 +124,9 @@ function ringOf(f: Frames, rate: number, own: readonly number[], kind: Kind): Ba
 
 /**
  * The mic with everything taken down that is louder than its drum can be there, by how it rings in the mic itself; `own`: frames of strokes, rising; `possible`: doubtful ones too. With fewer than three
- * strokes there is nothing to tell that by: the mic comes back as it is.
+ * strokes there is nothing to tell that by: the mic comes back as it is. `into`: where to write, may be `x` itself.
  */
-export function followRing(x: Float32Array, rate: number, kind: Kind, own: readonly number[], possible: readonly number[] = own): Float32Array {
+export function followRing(x: Float32Array, rate: number, kind: Kind, own: readonly number[], possible: readonly number[] = own, into?: Float32Array): Float32Array {
   if (own.length < LEAST_STROKES) return x;
   const f = framesOf(x, rate);
   const { bands, count, power } = f;
@@ -141,7 +141,7 @@ export function followRing(x: Float32Array, rate: number, kind: Kind, own: reado
       const i = k * bands + b;
       gain[b] = power[i] <= allowed[i] || (ring.clean[b] && level[k] > unfound) ? 1 : Math.max(DEEPEST_GAIN, Math.sqrt(allowed[i] / power[i]));
     }
-  });
+  }, into);
 }
 
 /** Power that the drum may have, count x bands: of its strokes together, in clean bands of doubtful ones too. */
