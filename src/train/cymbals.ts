@@ -11,7 +11,8 @@ import { type LabelledSet, labelledFew, labelledLone, labelledThird } from './da
 import { average, examplesOf, train } from './network';
 
 const STARTS = 3;
-const SIZES = { third: { hidden: 12, epochs: 24, decay: 0.1 }, lone: { hidden: 8, epochs: 60, decay: 0.1 }, few: { hidden: 4, epochs: 40, decay: 0.01 } } as const;
+const FOLDS = 4;
+const SIZES = { third: { hidden: 12, epochs: 24, decay: 0.1 }, lone: { hidden: 8, epochs: 60, decay: 0.1 }, few: { hidden: 4, epochs: 60, decay: 0.03 } } as const;
 
 function learn(what: keyof typeof SIZES, sets: readonly LabelledSet[]): NetworkSet {
   const of = (k: NetworkName) => sets.filter((s) => s.kind === k);
@@ -42,8 +43,8 @@ async function main() {
   }
   const sets = await heard('lone strokes', (f) => labelledLone(f, NETWORKS));
   // what judges by the look learns from looks that did not learn from the same recordings
-  const half = [0, 1].map((h) => learn('lone', sets.filter((_, i) => i % 2 === h).flat()));
-  const few = await heard('few strokes', (f, i) => labelledFew(f, { ...NETWORKS, lone: half[1 - (i % 2)] }));
+  const others = Array.from({ length: FOLDS }, (_, fold) => learn('lone', sets.filter((_, i) => i % FOLDS !== fold).flat()));
+  const few = await heard('few strokes', (f, i) => labelledFew(f, { ...NETWORKS, lone: others[i % FOLDS] }));
   writeFileSync(out, `${JSON.stringify({ ...NETWORKS, lone: learn('lone', sets.flat()), few: learn('few', few.flat()) })}\n`);
 }
 

@@ -111,13 +111,13 @@ export const labelledThird = (folder: string, networks: Networks): Promise<Label
     return (third ?? []).flatMap((t) => (t.features ? [setOf(folder, t.drum, t.network, t.heard, t.features, t.count, truth)] : []));
   });
 
-/** Features and labels of rides of which too few strokes are sure, as what judges them last has them; `networks` without that. */
+/** Features and labels of cymbals of which too few strokes are sure, as what judges them last has them; `networks` without that. */
 export const labelledFew = (folder: string, networks: Networks): Promise<LabelledSet[]> =>
   heardTwice(folder, networks, async (song, truth, tracks, certainty, read) => {
     const third = (await thirdPass(song, tracks, certainty, read, networks.lone, [createEar()])) ?? [];
     const thought = await judgeFar(third.map((t) => ({ ...t, says: null })), networks, [createEar()]);
     return third.flatMap((t, k) => {
-      if (!t.says || !t.features || t.network !== 'ride') return [];
+      if (!t.says || !t.features) return [];
       const features = fewFeatures(t, t.says, thought[k]);
       return [setOf(folder, t.drum, t.network, t.heard, features, features.length / t.says.length, truth)];
     });

@@ -150,11 +150,19 @@ const COUNTS = 0.2;
 /** So many of the likeliest tell how clearly a cymbal shows at all. */
 const CLEAREST = 3;
 
-/** Of a cymbal of which too few strokes are sure, five numbers a moment: what the look at lone strokes, the third pass and the second say; how many strokes there may be, and how clear the clearest are. */
+/** Where the numbers of the first look begin in a row of the third pass, and how many there are. */
+const [TOLD_FROM, TOLD] = [2, 7];
+const FEW = TOLD + 5;
+
+/**
+ * Of a cymbal of which too few strokes are sure, twelve numbers a moment: how it resembles the sure ones and what they explain of it; what the look at lone strokes, the third pass and
+ * the second say; how many strokes there may be, and how clear the clearest are.
+ */
 export function fewFeatures(t: FarTrack, says: Float64Array, third: Float64Array): Float32Array {
   const many = Math.log1p(says.reduce((sum, v) => sum + (v > COUNTS ? v : 0), 0));
   const clearest = Float64Array.from(says).sort().slice(-CLEAREST).reduce((sum, v) => sum + v / CLEAREST, 0);
-  return Float32Array.from(Array.from(says, (v, i) => [logit(v), logit(third[i]), logit(t.certainty[i]), many, clearest]).flat());
+  const told = (i: number) => (t.features ?? []).slice(i * t.count + TOLD_FROM, i * t.count + TOLD_FROM + TOLD);
+  return Float32Array.from(Array.from(says, (v, i) => [...told(i), logit(v), logit(third[i]), logit(t.certainty[i]), many, clearest]).flat());
 }
 
 /** What dies away is so much less likely. */
@@ -168,7 +176,7 @@ async function judgeOne(t: FarTrack, { third: thirds, few: fews }: FarNetworks, 
   const [net, few] = [thirds[t.network], fews[t.network]];
   if (t.says && !(few && t.features)) return t.says;
   const third = net && t.features ? await thinks(ear, net, { features: t.features, count: t.count }, `the third network of ${t.network}`) : t.certainty;
-  return t.says && few ? thinks(ear, few, { features: fewFeatures(t, t.says, third), count: few.inputs }, `the network of few ${t.network} strokes`) : third;
+  return t.says && few ? thinks(ear, few, { features: fewFeatures(t, t.says, third), count: FEW }, `the network of few ${t.network} strokes`) : third;
 }
 
 /** Networks of crash and ride: of the third pass, and of what it and the look at lone strokes say. */
