@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { createRng } from '../dsp/rng';
 import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
-import type { Song, Source } from './song';
+import { CYMBALS, type Song, type Source } from './song';
 import type { SpillRow } from '../spill/spillMap';
 import { explained, farLouder, fromOtherTom, heardBeforeAll, heardElsewhere, heardFirst, spillAmong, standOut, tomsReached, unplayed, withoutDrums } from './unplayed';
 
@@ -90,6 +90,13 @@ describe('drums that nobody plays', () => {
     const both = [...spill, [2.21, -3] as Event, [7.03, -5] as Event].sort((a, b) => a[0] - b[0]);
     const played = sharp(songOf(strokes, both));
     expect(heardBeforeAll(played, played.sources.get('hat') as Source).map((i) => both[i][0])).toEqual([2.21, 7.03]);
+    // where there are overheads, only such of a hat's count as come to them equally late: one place, not cymbals here and there
+    const under = (far: readonly number[]) => sharp({ ...played, sources: new Map([...played.sources, [CYMBALS, { ...(played.sources.get('snare') as Source), drum: CYMBALS, n: far.length, time: Float64Array.from(far), novelty: new Float32Array(far.length) }]]) });
+    const first = (far: readonly number[]) => heardBeforeAll(under(far), under(far).sources.get('hat') as Source).map((i) => both[i][0]);
+    expect(first([2.213, 7.0331])).toEqual([2.21, 7.03]);
+    expect(first([2.213, 7.0345])).toEqual([]);
+    expect(first([2.2104, 7.0304])).toEqual([]);
+    expect(first([2.213])).toEqual([]);
     // what does not rise sharply tells nothing
     const dull = songOf(strokes, both);
     expect(heardBeforeAll(dull, dull.sources.get('hat') as Source)).toEqual([]);

@@ -6,7 +6,7 @@ import { firstIndex } from '../dsp/search';
 import type { SpillRow } from '../spill/spillMap';
 import { quantile } from './candidates';
 import { kindOf } from './kinds';
-import { type Song, type Source, addedIn } from './song';
+import { CYMBALS, type Song, type Source, addedIn } from './song';
 
 /** So many of the loudest events in the mic are looked at, no two nearer than this, seconds. */
 const LOUDEST = 24;
@@ -125,14 +125,14 @@ export function heardFirst(song: Song, drum: string, times: Readonly<Record<stri
   return heardBeforeAll(song, s).filter((i) => !theirs.some((t) => t > s.time[i] - EXPLAINED_S[0] && t < s.time[i] + EXPLAINED_S[1]));
 }
 
-/** Loud, sharp events (places, rising) of a drum's mic that no other close mic hears before it. */
+/** Loud, sharp events (places, rising) of a drum's mic that no other close mic hears before it; of a hat's, such as come to the overheads at one distance. */
 export function heardBeforeAll(song: Song, s: Source): number[] {
   const level = levels(song, s);
   const others = song.drums.flatMap((d) => {
     const q = d === s.drum ? undefined : song.sources.get(d);
     return q && q.reference > 0 ? [{ q, there: levels(song, q) }] : [];
   });
-  return Array.from(s.time.keys()).filter((i) => {
+  const first = Array.from(s.time.keys()).filter((i) => {
     const at = s.time[i];
     if (s.novelty[i] < FIRST_DB || level[i] < -FIRST_SOFTER_DB) return false;
     return others.every(({ q, there }) => {
@@ -140,6 +140,21 @@ export function heardBeforeAll(song: Song, s: Source): number[] {
       return true;
     });
   });
+  return s.kind === 'hat' ? atOneDistance(first, s.time, song.sources.get(CYMBALS)?.time) : first;
+}
+
+/** Overheads hear a hat so much later than its own mic, seconds; cymbals, which no close mic hears before it either, no later. */
+const OVERHEADS_LATER_S = [0.001, 0.008] as const;
+
+/** Of events those that come to the overheads as much later as another does; all where there are no overheads. */
+function atOneDistance(events: readonly number[], time: Float64Array, far: Float64Array | undefined): number[] {
+  if (!far) return [...events];
+  const later = events.flatMap((i) => {
+    const j = firstIndex(far.length, (k) => far[k] > time[i] - BEFORE_S);
+    const by = j < far.length ? far[j] - time[i] : Number.POSITIVE_INFINITY;
+    return by > OVERHEADS_LATER_S[0] && by < OVERHEADS_LATER_S[1] ? [{ i, by }] : [];
+  });
+  return later.filter((e) => later.some((o) => o.i !== e.i && Math.abs(o.by - e.by) < SAME_S)).map((e) => e.i);
 }
 
 /** How another tom's strokes come to a tom's mic: so much later than to their own, seconds, and so much louder against each mic's loudest, dB. */
