@@ -13,14 +13,15 @@ import { createHitKernels } from '../core/kernels/hitKernels';
 import { pickOnsets } from '../core/hits/pickOnset';
 import { pyramid } from '../core/dsp/peaks';
 import { spectrogram } from '../core/dsp/spectrogram';
-import { type GateFigures, gateGains, gateOverview } from '../core/measure/gateOverview';
+import { type GateFigures, gateGains, gateOverview, heardPeaks } from '../core/measure/gateOverview';
 import { type DebleedFigures, debleedFigures } from '../core/measure/debleedFigures';
 import { type StrokeFigures, strokeFigures } from '../core/measure/strokeFigures';
 import type { GateSettings } from '../core/params/gateParams';
 import { type LiveSlices, createSliceStage } from '../core/clean/sliceStage';
 import { type Closing, createClosings } from '../core/clean/closingStage';
 import { type LiveParts, createParts } from '../core/clean/partsStage';
-import { type LiveTail, createTail } from '../core/clean/tailStage';
+import { DAMPED_BLOCK, type DampedMic, createDampedMic } from '../core/clean/dampedMic';
+import type { LiveTail } from '../core/clean/tailStage';
 import { gateLatency } from '../core/clean/gate';
 import type { KeyHit } from '../core/plan/live';
 import { type MicAudio, type Overlay, blockCount, fetchBlock, layOver } from './blocks';
@@ -140,7 +141,7 @@ export type FromPreview = PreviewResult | DetailResult | TilesResult | MarksResu
 
 const held = new Map<string, Float32Array>();
 let power: { name: string; data: Float64Array } | null = null;
-let last: { raw: Float32Array; audio: Float32Array; gain: Float32Array; out: number; rate: number; tail: LiveTail | null } | null = null;
+let last: { raw: Float32Array; audio: Float32Array; gain: Float32Array; out: number; rate: number; damped: DampedMic | null } | null = null;
 let newest = 0;
 
 const post = (m: FromPreview, transfer: Transferable[] = []) => (self as unknown as Worker).postMessage(m, transfer);
@@ -231,9 +232,33 @@ async function analyse(r: PreviewRequest) {
   const debleed = r.debleed ? debleedFigures(r.rate, raw, audio, r.own) : null;
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
   const shaped = shape(r, audio);
-  last = { raw, audio: shaped, gain, out, rate: r.rate, tail: r.tail };
+  const damped = r.tail ? dampedOf(r, r.tail, shaped) : null;
+  last = { raw, audio: shaped, gain, out, rate: r.rate, damped };
   const v = gateOverview(shaped, gain, pw, out);
-  post({ type: 'preview', id: r.id, clean: pyramid(v.clean), gain: pyramid(v.gain), level: v.level, figures: v.figures, strokes: strokeFigures(r.rate, audio, gain, r.own), debleed, transients });
+  const gains = pyramid(v.gain);
+  const strokes = strokeFigures(r.rate, audio, gain, r.own);
+  const tell = () => post({ type: 'preview', id: r.id, clean: pyramid(damped ? heardPeaks(damped.audio, gain, out) : v.clean), gain: gains, level: v.level, figures: v.figures, strokes, debleed, transients });
+  tell();
+  const waits = damped?.waiting(gain) ?? [];
+  let since = performance.now();
+  for (const at of waits) {
+    damped?.reach(at, at + DAMPED_BLOCK);
+    if (performance.now() - since < BREATH_MS) continue;
+    // let newer requests in
+    await new Promise((done) => setTimeout(done, 0));
+    if (r.id !== newest) return;
+    since = performance.now();
+  }
+  if (waits.length) tell();
+}
+/** Other requests wait no longer than this while tails are damped. */
+const BREATH_MS = 30;
+
+let dampedFor: { asked: string; damped: DampedMic } | null = null;
+function dampedOf(r: PreviewRequest, tail: LiveTail, audio: Float32Array): DampedMic {
+  const asked = JSON.stringify([r.mic.content, r.mic.channel, r.debleed, r.parts, r.closings, tail]);
+  if (dampedFor?.asked !== asked || dampedFor.damped.audio.length !== audio.length) dampedFor = { asked, damped: createDampedMic(r.rate, tail, audio) };
+  return dampedFor.damped;
 }
 
 /** Attack and note parts and closing low-passes over the whole mic; the gate comes before them when rendering, its ramps a little rounder here. */
@@ -274,22 +299,12 @@ function applySlices(r: PreviewRequest, audio: Float32Array, gain: Float32Array)
 }
 const BLOCK = 4096;
 
-/** Cleaned samples of a stretch; what tail damping needs around it is run too. */
+/** Cleaned samples of a stretch. Tail damping comes before gate and slices here, when rendering after the gate: its ramps are drawn up to 10 ms apart, no more. */
 function detailOf(from: number, to: number): Float32Array {
-  const { audio, gain, out, rate, tail } = last as NonNullable<typeof last>;
-  const y = new Float32Array(to - from);
-  if (!tail) {
-    for (let i = from; i < to; i++) y[i - from] = audio[i] * gain[i] * out;
-    return y;
-  }
-  // gate and slices come after it here, the gate before it when rendering: its ramps are drawn up to 10 ms apart, no more
-  const stage = createTail(rate);
-  stage.set(tail);
-  const wide = new Float32Array(to - from + 2 * stage.latency);
-  for (let i = Math.max(0, from - stage.latency); i < Math.min(audio.length, to + stage.latency); i++) wide[i - from + stage.latency] = audio[i];
-  stage.process(wide, 0, wide.length, from - 2 * stage.latency);
-  for (let i = from; i < to; i++) y[i - from] = wide[i - from + 2 * stage.latency] * gain[i] * out;
-  return y;
+  const { audio, gain, out, damped } = last as NonNullable<typeof last>;
+  damped?.reach(from, to);
+  const x = damped?.audio ?? audio;
+  return Float32Array.from({ length: to - from }, (_, i) => x[from + i] * gain[from + i] * out);
 }
 
 function tilesOf(r: TilesRequest): Float32Array {

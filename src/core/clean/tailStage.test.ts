@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
 import { TAIL_DEFAULTS, type TailSettings } from '../params/sliceParams';
+import { DAMPED_BLOCK, createDampedMic } from './dampedMic';
 import { type LiveTail, createTail, symmetricLowpass, tailLatency } from './tailStage';
 
 const RATE = 48000;
@@ -91,5 +92,29 @@ describe('tail damping', () => {
   it('lets loud strokes keep more of their highs', () => {
     const y = run(sine(6000), live({ depthDb: 30, softDb: 12 }, [hit(0.5, 1), hit(1.2, 0)]));
     expect(level(y, 1.5, 1.9) - level(y, 0.8, 1.1)).toBeCloseTo(-12, 0);
+  });
+});
+
+describe('a damped mic', () => {
+  const t = live({ duckDb: 12 }, [hit(0.5), hit(1.2, 0.3)], [hit(0.8).frame]);
+
+  it('is what the stage gives, wherever one begins', () => {
+    const whole = run(noise, t);
+    const damped = createDampedMic(RATE, t, noise);
+    const [from, to, elsewhere] = [1.1, 1.3, 0.7].map((t) => Math.round(t * RATE));
+    damped.reach(from, to);
+    for (let i = from; i < to; i++) expect(damped.audio[i]).toBeCloseTo(whole[i], 6);
+    expect(damped.audio[elsewhere]).toBe(noise[elsewhere]);
+    damped.reach(0, N);
+    expect(damped.audio.reduce((most, v, i) => Math.max(most, Math.abs(v - whole[i])), 0)).toBeLessThan(1e-6);
+  });
+
+  it('waits for what is heard and not yet worked out', () => {
+    const damped = createDampedMic(RATE, t, noise);
+    const gain = new Float32Array(N).fill(1, 3 * DAMPED_BLOCK - 1, 5 * DAMPED_BLOCK);
+    expect(damped.waiting(gain)).toEqual([2, 3, 4].map((b) => b * DAMPED_BLOCK));
+    damped.reach(3 * DAMPED_BLOCK, 4 * DAMPED_BLOCK);
+    expect(damped.waiting(gain)).toEqual([2, 4].map((b) => b * DAMPED_BLOCK));
+    expect(damped.waiting(new Float32Array(N))).toEqual([]);
   });
 });

@@ -5,7 +5,7 @@ import { createGaussian, createRng } from '../dsp/rng';
 import { createHitKey } from '../clean/hitKey';
 import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
 import type { KeyHit } from '../plan/live';
-import { gateGains, gateOverview } from './gateOverview';
+import { gateGains, gateOverview, heardPeaks } from './gateOverview';
 
 const RATE = 48000;
 
@@ -58,6 +58,8 @@ describe('gate overview', () => {
     expect(figures.loudestClosedDb).toBeCloseTo(20 * Math.log10(0.05), 4);
     expect(figures.takenDb).toBe(-120);
     expect(clean[0]).toBe(0);
+    expect(heardPeaks(audio, gain, 1)).toEqual(clean);
+    expect(heardPeaks(audio, gain, 0.5)).toEqual(clean.map((v) => 0.5 * v));
     expect(level[5]).toBeCloseTo(0.01, 6);
   });
 

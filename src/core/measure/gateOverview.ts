@@ -109,3 +109,21 @@ export function gateOverview(audio: Float32Array, gain: Float32Array, power: Flo
     },
   };
 }
+
+/** Min/max pairs of what is heard of a mic, per bin of 256 frames: another sound than the one the overview was made of, under the same gain. */
+export function heardPeaks(audio: Float32Array, gain: Float32Array, outGain: number): Float32Array {
+  const bins = Math.ceil(audio.length / PEAK_BASE);
+  const out = new Float32Array(bins * 2);
+  for (let b = 0; b < bins; b++) {
+    const to = Math.min(audio.length, (b + 1) * PEAK_BASE);
+    let [lo, hi] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
+    for (let i = b * PEAK_BASE; i < to; i++) {
+      const y = audio[i] * gain[i] * outGain;
+      if (y < lo) lo = y;
+      if (y > hi) hi = y;
+    }
+    out[2 * b] = lo;
+    out[2 * b + 1] = hi;
+  }
+  return out;
+}
