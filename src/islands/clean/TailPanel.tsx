@@ -32,7 +32,7 @@ export function TailPanel() {
           <ParamRow key={id} id={id} param={TAIL_PARAMS[id]} value={t[id]} onMove={(v) => sketch((base) => editTail(base, focus, { [id]: v }))} onEnd={endGesture} />
         ))}
       </div>
-      <p className="pt-1 text-xs text-ink2">Open at every own stroke, to the sample; symmetric, so that nothing shifts in time. The whole song's view shows slices and gate; zoom in to see what damping leaves.</p>
+      <p className="pt-1 text-xs text-ink2">Open at every own stroke, to the sample; symmetric, so that nothing shifts in time. A long song is drawn with it a moment later.</p>
     </section>
   );
 }
