@@ -251,6 +251,7 @@ async function analyse(r: PreviewRequest) {
   }
   if (waits.length) tell();
 }
+
 /** Other requests wait no longer than this while tails are damped. */
 const BREATH_MS = 30;
 
@@ -304,7 +305,9 @@ function detailOf(from: number, to: number): Float32Array {
   const { audio, gain, out, damped } = last as NonNullable<typeof last>;
   damped?.reach(from, to);
   const x = damped?.audio ?? audio;
-  return Float32Array.from({ length: to - from }, (_, i) => x[from + i] * gain[from + i] * out);
+  const y = new Float32Array(to - from);
+  for (let i = from; i < to; i++) y[i - from] = x[i] * gain[i] * out;
+  return y;
 }
 
 function tilesOf(r: TilesRequest): Float32Array {

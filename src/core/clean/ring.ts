@@ -186,9 +186,12 @@ function spillOf(full: Float64Array, at: readonly number[], strengths: readonly 
   return rest.length < 20 ? -90 : db(quantile(rest, 0.75));
 }
 
+/** Level of a stroke of `strength` (0..1) against the loudest, dB. */
+export const strokeDb = (strength: number): number => 20 * Math.log10(Math.max(strength, 1e-3));
+
 /** Milliseconds until a stroke of `strength` (0..1) has fallen to `floorDb` under the loudest. */
 export function ringMs(ring: Ring, strength: number, floorDb: number): number {
-  const level = 20 * Math.log10(Math.max(strength, 1e-3));
+  const level = strokeDb(strength);
   const s = ring.decayDb.findIndex((d) => level + d <= floorDb);
   return (s < 0 ? ring.decayDb.length : s) * STEP_MS;
 }

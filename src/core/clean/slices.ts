@@ -4,7 +4,7 @@
  */
 import { firstIndex } from '../dsp/search';
 import type { Curve, SliceSettings } from '../params/sliceParams';
-import { type Ring, ringMs } from './ring';
+import { type Ring, ringMs, strokeDb } from './ring';
 
 export interface SliceHit {
   readonly id: string;
@@ -100,8 +100,7 @@ const STRUCK_S = 0.1;
 export function tailMs(s: SliceSettings, ring: Ring | null, strength: number): number {
   if (s.tailBy === 'fixed') return s.tailMs;
   if (!ring) return NATURAL_WITHOUT_RING_MS;
-  const own = 20 * Math.log10(Math.max(strength, 1e-3));
-  return ringMs(ring, strength, Math.min(Math.max(-s.ringDb, ring.spillDb), own - s.ownDb));
+  return ringMs(ring, strength, Math.min(Math.max(-s.ringDb, ring.spillDb), strokeDb(strength) - s.ownDb));
 }
 
 /** Where a soft stroke's natural tail may end that goes on from frame `to`. */
@@ -109,7 +108,7 @@ function easedEnd({ rate, frames, settings: s, ring, foreign }: SliceInput, hit:
   if (s.tailBy === 'fixed' || !ring) return to;
   const next = firstAfter(foreign, to - Math.round(STRUCK_S * rate));
   if (next < foreign.length && foreign[next] <= to) return to;
-  const eased = hit.frame + Math.round((ringMs(ring, hit.strength, Math.max(ring.spillDb, 20 * Math.log10(Math.max(hit.strength, 1e-3)) - s.ownDb - EASED_DB)) / 1000) * rate);
+  const eased = hit.frame + Math.round((ringMs(ring, hit.strength, Math.max(ring.spillDb, strokeDb(hit.strength) - s.ownDb - EASED_DB)) / 1000) * rate);
   return Math.max(to, Math.min(eased, (foreign[next] ?? frames) - Math.ceil(GUARD_BEFORE_S * rate)));
 }
 
