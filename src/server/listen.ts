@@ -43,10 +43,10 @@ const MOST_WAITING = 4;
 
 async function learnQuickly(o: Pick<DebleedJob, 'kit' | 'frames' | 'readers' | 'hits' | 'hands'>, from: number, to: number, key: string): Promise<DebleedModel> {
   if (last?.key === key && last.from === from) return last.model;
-  const wanted = Math.max(to - from, Math.min(o.frames, QUICK_S * o.kit.rate));
+  const hop = HOP * o.kit.times;
+  const wanted = Math.max(to - from, Math.min(o.frames, QUICK_S * o.kit.rate * o.kit.times));
   const start = Math.max(0, Math.min(o.frames - wanted, Math.round((from + to - wanted) / 2)));
-  const first = Math.floor(start / HOP);
-  const model = await learnModel({ ...o, stretches: [{ first, frames: Math.ceil(wanted / HOP) + 1 }], rounds: QUICK_ROUNDS });
+  const model = await learnModel({ ...o, stretches: [{ first: Math.floor(start / hop), frames: Math.ceil(wanted / hop) + 1 }], rounds: QUICK_ROUNDS });
   last = { key, from, model };
   return model;
 }

@@ -4,6 +4,7 @@ import { type Ear, createEar } from '../hits/ears';
 import { type Kind, kindOf } from '../hits/kinds';
 import type { MicReader } from '../render';
 import { type Kit, RESTS } from './kit';
+import { lowered } from './lowerRate';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
 import { type Candidate, witness } from './judgeAgain';
@@ -150,6 +151,7 @@ export function chooseStretches(rate: number, frames: number, hits: readonly (re
 
 export interface DebleedJob {
   readonly kit: Kit;
+  /** Of the recording, as what readers read. */
   readonly frames: number;
   readonly readers: readonly MicReader[];
   /** Strokes of the kit's drums, seconds, rising. */
@@ -171,8 +173,9 @@ async function readAt(reader: MicReader, frames: number, from: number, length: n
   return out;
 }
 
-/** Learns the model of a recording; from `stretches` and in so many `rounds` where that is said. */
-export async function learnModel(o: DebleedJob & { stretches?: readonly Stretch[]; rounds?: number }): Promise<DebleedModel> {
+/** Learns the model of a recording; from `stretches` (frames of the transform at the kit's rate) and in so many `rounds` where that is said. */
+export async function learnModel(job: DebleedJob & { stretches?: readonly Stretch[]; rounds?: number }): Promise<DebleedModel> {
+  const o = lowered(job, job.kit.times);
   const stretches = o.stretches ?? chooseStretches(o.kit.rate, o.frames, o.hits);
   const rounds = o.rounds ?? ROUNDS;
   const n = o.hands.length;
@@ -212,7 +215,7 @@ export async function learnModel(o: DebleedJob & { stretches?: readonly Stretch[
 }
 
 /**
- * Images of the targets from `from` to `to` (frames of the recording), in order, in blocks: `write` gets one block of all targets and where it begins. Sound outside
+ * Images of the targets from `from` to `to`, in frames at the kit's rate as `frames` and readers are here, in order, in blocks: `write` gets one block of all targets and where it begins. Sound outside
  * `from` to `to` counts too.
  */
 export async function separateTargets(o: DebleedJob & { model: DebleedModel; targets: readonly Target[]; from: number; to: number; write(at: number, images: readonly Float32Array[]): void | Promise<void> }): Promise<void> {

@@ -17,11 +17,12 @@ import judge from './judge.json';
 import { type Candidate, type Judge, SAID, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf } from './judgeAgain';
 import { type Kit, type KitMic, describeKit } from './kit';
 import type { DebleedModel } from './learn';
+import { lowered, restored, timesLower } from './lowerRate';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 16;
+export const DEBLEED_VERSION = 17;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -118,7 +119,7 @@ export interface Separated {
 /** What hands have gathered in one phase they need no more in the next: over a song that is hundreds of megabytes. */
 const resting = (o: DebleedInput): Promise<unknown> => Promise.all(o.hands.map((h) => h.rest()));
 
-/** Learns the model, separates every close mic's own drum, and keeps more of the raw where its own strokes would lose. Null where no mic has a drum. */
+/** Learns the model, separates every close mic's own drum, and keeps more of the raw where its own strokes would lose. Null where no mic has a drum. At rates that are not lowered (atLowerRate). */
 export async function separate(o: DebleedInput): Promise<Separated | null> {
   const { rate, frames } = o;
   const kit = describeKit(rate, o.mics);
@@ -226,21 +227,30 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
 /** All drums' hits, by what was heard again of some. */
 const foundAgain = (o: DebleedInput, again: readonly HeardAgain[]): Debleed['hits'] => ({ ...o.hits, ...Object.fromEntries(again.map((h) => [h.drum, judged(h, o.judge ?? judge)])) });
 
+/** The same recording at the rate at which it is worked on. */
+function atLowerRate(o: DebleedInput): DebleedInput {
+  const times = timesLower(o.rate);
+  return { ...lowered(o, times), rate: o.rate / times, onModel: (model, hits) => o.onModel?.({ ...model, kit: { ...model.kit, times } }, hits) };
+}
+
 /** The hits alone, as de-bleed finds them: what is left of the mics is not kept. Throws what `progress` throws, to cancel. */
-export async function hearClosely(o: DebleedInput): Promise<Debleed['hits']> {
+export async function hearClosely(input: DebleedInput): Promise<Debleed['hits']> {
+  const o = atLowerRate(input);
   const first = await separate(o);
   return first ? foundAgain(o, await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.15 * d, 'Finding the hits again'))) : o.hits;
 }
 
 /** Throws what `progress` throws, to cancel. */
-export async function debleed(o: DebleedInput): Promise<Debleed> {
-  const { rate, frames } = o;
+export async function debleed(input: DebleedInput): Promise<Debleed> {
+  const times = timesLower(input.rate);
+  const o = atLowerRate(input);
+  const { rate } = o;
   const first = await separate(o);
   if (!first) return { mics: [], hits: o.hits, images: [] };
   const { kit, targets, images, shares, model, hits } = first;
-  const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
+  const job = { hits, hands: o.hands };
   // where a mic keeps of its raw self, so much less of the others has been taken out
-  const wanted = o.images?.length ? await computeImages({ ...job, model, wanted: o.images, from: 0, to: frames, progress: undefined }) : [];
+  const wanted = o.images?.length ? await computeImages({ ...job, frames: input.frames, readers: input.readers, model: { ...model, kit: { ...kit, times } }, kit: { ...kit, times }, wanted: o.images, from: 0, to: input.frames, progress: undefined }) : [];
   for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const again = await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
   const found = foundAgain(o, again);
@@ -262,5 +272,6 @@ export async function debleed(o: DebleedInput): Promise<Debleed> {
       await o.progress?.(0.95 + (0.05 * ++done) / targets.length, "Following each drum's own decay");
     }
   }));
+  if (times > 1) for (const [i, k] of mics.entries()) mics[i] = { ...k, samples: await restored(input.readers[k.mic], k.samples, input.rate, times, input.frames) };
   return { mics, hits: found, images: wanted };
 }

@@ -1,8 +1,10 @@
 /** Images by a model that is learnt: what one drum, or what no close mic owns, adds to one mic. */
+import { HALF_BAND_REACH } from '../dsp/halfBand';
 import { REST } from '../params/debleedParams';
 import { type DebleedJob, separateTargets } from './crew';
 import { type Kit, RESTS } from './kit';
 import type { DebleedModel } from './learn';
+import { lowered, raised } from './lowerRate';
 import type { Target } from './separate';
 
 /** Everything that can be told apart in a kit: its drums with close mics, and the rest. */
@@ -25,11 +27,15 @@ export interface ImageJob extends DebleedJob {
 }
 
 /** The images wanted, each `to - from` samples long. */
-export async function computeImages(o: ImageJob): Promise<Float32Array[]> {
+export async function computeImages(job: ImageJob): Promise<Float32Array[]> {
+  const { times } = job.kit;
+  const low = lowered(job, times);
+  // what is raised again counts on a few samples beyond
+  const beyond = times > 1 ? HALF_BAND_REACH : 0;
+  const o = { ...low, from: Math.max(0, Math.floor(job.from / times) - beyond), to: Math.min(low.frames, Math.ceil(job.to / times) + beyond) };
   const out = o.wanted.map(() => new Float32Array(o.to - o.from));
   const parts = o.wanted.flatMap(({ mic, source }, into) => targetsOf(o.kit, mic, source).map((target) => ({ target, into })));
-  if (parts.length === 0) return out;
-  await separateTargets({
+  if (parts.length > 0) await separateTargets({
     ...o,
     targets: parts.map((p) => p.target),
     write(at, images) {
@@ -39,5 +45,6 @@ export async function computeImages(o: ImageJob): Promise<Float32Array[]> {
       });
     },
   });
-  return out;
+  const skip = job.from - o.from * times;
+  return out.map((x) => (times === 1 ? x : raised(x, times).subarray(skip, skip + job.to - job.from)));
 }

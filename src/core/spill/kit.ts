@@ -1,5 +1,6 @@
 /** What de-bleed must know of a kit: which mics belong to which drum, and when each drum was struck. */
 import { type Kind, kindOf } from '../hits/kinds';
+import { timesLower } from './lowerRate';
 
 export interface KitMic {
   /** The drum whose close mic it is, or null. */
@@ -8,7 +9,10 @@ export interface KitMic {
 }
 
 export interface Kit {
+  /** At which it is worked on. */
   readonly rate: number;
+  /** So many samples of the recording are one at that rate (lowerRate.ts). */
+  readonly times: number;
   readonly mics: readonly KitMic[];
   /** Drums with a close mic: the first sources. */
   readonly drums: readonly string[];
@@ -22,13 +26,15 @@ export interface Kit {
 /** Sources for what no close mic owns: cymbals, above all. */
 export const RESTS = 3;
 
+/** `rate`: the recording's. */
 export function describeKit(rate: number, mics: readonly KitMic[]): Kit {
   const drums = [...new Set(mics.flatMap((m) => (m.own ? [m.own] : [])))];
   const own = drums.map((d) => mics.flatMap((m, i) => (m.own === d ? [i] : [])));
   const others = mics.flatMap((m, i) => (m.own ? [] : [i]));
   const overheads = others.filter((i) => mics[i].overhead);
   const far = overheads.length ? overheads : others.length ? others : [0];
-  return { rate, mics, drums, own, far, sources: drums.length + RESTS };
+  const times = timesLower(rate);
+  return { rate: rate / times, times, mics, drums, own, far, sources: drums.length + RESTS };
 }
 
 /** Generous times in which drums fall by 60 dB, seconds: 2.5 times what they usually take. */
