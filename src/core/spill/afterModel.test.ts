@@ -74,6 +74,14 @@ describe('closing what has fallen', () => {
     for (const at of strokes) expect(energy(out.map((v, i) => v - spilled[i]), at - 100, at + 0.02 * RATE)).toBeLessThan(1e-6 * energy(own, at, at + 0.02 * RATE));
   });
 
+  it('opens where a stroke begins that is told late', () => {
+    const late = strokes.map((at, k) => (k === 6 ? at + 0.014 * RATE : at));
+    const [kept, exact] = [closeFallen(spilled, RATE, late), energy(own, strokes[6], strokes[6] + 0.01 * RATE)];
+    expect(Math.abs(db(energy(kept, strokes[6], strokes[6] + 0.01 * RATE), exact))).toBeLessThan(0.3);
+    // and nowhere else
+    expect(db(energy(kept, strokes[6] - 0.03 * RATE, strokes[6] - 0.006 * RATE), exact)).toBeLessThan(-50);
+  });
+
   it('leaves bands to ring where the end of a stroke cannot be told, and a mic with few strokes as it is', () => {
     // what is there before strokes lies not far under them
     const close = hat(strokes).map((v) => v + 0.045 * wash());

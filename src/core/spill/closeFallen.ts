@@ -29,6 +29,9 @@ const SILENT_OWN_DB = -32;
 const SILENCE_FADE_MS = 20;
 const LEAD_MS = 4;
 const UP_MS = 1.5;
+/** A stroke that is told late begins where the sound before it is no further under it than this, dB, by its loudest millisecond; no more than so much earlier, ms. */
+const LATE_DB = -20;
+const LATE_MS = 25;
 
 /** `own`: frames of strokes, rising; with few of them the mic comes back as it is. `into`: where to write, may be `x` itself. */
 export function closeFallen(x: Float32Array, rate: number, own: readonly number[], into?: Float32Array): Float32Array {
@@ -86,7 +89,23 @@ function silenceBefore(x: Float32Array, rate: number, own: readonly number[], at
     while (end > k + within && level[end - 1] < limit) end--;
     if (end >= opens) return;
     const from = Math.min(x.length, (end + 1) * HOP);
-    const to = Math.min(x.length, (own[i + 1] ?? x.length + lead) - lead);
+    const next = own[i + 1];
+    const to = next === undefined ? x.length : beginOf(x, rate, next) - lead;
     for (let j = from; j < to; j++) x[j] *= Math.max(CLOSED, 1 - (j - from) / fade, 1 - (to - j) / up);
   });
+}
+
+/** Where a stroke that may be told late begins, frames. */
+function beginOf(x: Float32Array, rate: number, at: number): number {
+  const ms = Math.round(rate / 1000);
+  const power = (from: number) => {
+    let sum = 0;
+    for (let i = Math.max(0, from); i < Math.min(x.length, from + ms); i++) sum += x[i] * x[i];
+    return sum;
+  };
+  let peak = 0;
+  for (let k = 0; k < PEAK_MS; k++) peak = Math.max(peak, power(at + k * ms));
+  let begin = at;
+  for (let k = 1; k <= LATE_MS && power(at - k * ms) > peak * 10 ** (LATE_DB / 10); k++) begin = at - k * ms;
+  return begin;
 }
