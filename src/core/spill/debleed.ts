@@ -205,7 +205,7 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   return shareOut(o.hands, [...near, ...far]);
 }
 
-/** Of a drum of which no stroke is sure, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. */
+/** Of a drum of which no stroke is sure, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. So does what the first did not hear of a cymbal of which the second hears more such strokes than the first counted. */
 const HALF_HEARD = 0.4;
 
 /** A stroke of snare or hat that the first finding counted stays at least this likely: in doubt, for a person to look at and for what would rather keep a stroke too many. Of ten that the judgement had dropped in 12 made recordings four were strokes; of toms none of five, and each opened a slice for nothing. */
@@ -218,6 +218,12 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   const weighed = features && (kind === 'cymbal' ? certaintiesAgain(by.far, drum, features) : certaintiesAgain(by.near, kind, features));
   const half = (c: Candidate) => c.first === 0 || (kind === 'cymbal' && c.again === 0);
   const sure = list.some(sureOf);
+  // a crash swells again after its stroke, which the second finding may take for a ride's, each time
+  const anew = weighed ? list.filter((c, i) => c.first === 0 && weighed[i] >= THRESHOLD).length : 0;
+  const flooded = kind === 'cymbal' && anew > list.filter((c) => c.first >= THRESHOLD).length;
+  if (weighed && flooded) list.forEach((c, i) => {
+    if (c.first === 0) weighed[i] *= HALF_HEARD;
+  });
   // where nothing else is known both are believed alike
   const certainty = weighed ? list.map((c, i) => (DOUBTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], IN_DOUBT) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !sure ? HALF_HEARD : 1));
   // what a person said stays

@@ -163,6 +163,22 @@ describe('judging strokes again', () => {
     expect(certainties('crash', 0.98, 0, false)).toEqual([expect.closeTo(0.196, 6)]);
   });
 
+  it('believes little of what the second finding alone heard of a cymbal where that is more than the first counted', () => {
+    // a column that says nothing but that it is a stroke
+    const w = learnt.far.weights.ride;
+    const row = Float32Array.from(learnt.far.mean, (m, k) => m + 2 * Math.sign(w[k]) * learnt.far.scale[k]);
+    const found = (known: number, anew: number) => {
+      const first = Array.from({ length: known }, (_, i) => hit(1 + i, 0.9));
+      const list = candidatesOf(first, [...first, ...Array.from({ length: anew }, (_, i) => hit(20 + i, 0.95))]);
+      return judged({ drum: 'ride', list, features: Float32Array.from(list.flatMap(() => [...row])) }, learnt);
+    };
+    const counted = (hits: readonly { certainty: number }[]) => hits.filter((h) => h.certainty >= 0.4).length;
+    expect(counted(found(4, 4))).toBe(8);
+    expect(counted(found(4, 5))).toBe(4);
+    // they stay to be looked at
+    expect(found(4, 5)).toHaveLength(9);
+  });
+
   it('knows nothing of no candidates', () => {
     expect(witness([raw], [kept], RATE, 'tom', [], [], ear)).toHaveLength(0);
   });
