@@ -37,6 +37,8 @@ const BOTH = 0.7;
 const RISES_S = 0.0007;
 /** Nearer than this on one drum is the same stroke, seconds. */
 const SAME_S = 0.008;
+/** A cymbal that is heard in overheads alone rises twice in so long, or seems to begin at one time from two, but is struck once. */
+const CYMBAL_SAME_S = 0.012;
 
 export interface Networks {
   readonly first: NetworkSet;
@@ -87,7 +89,7 @@ export async function detectHits(
   const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => (third[k].says ? c : believed(third[k].drum, c)));
   third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
-    drums[t.drum] = hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c)));
+    drums[t.drum] = struckOnce(hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c))));
   });
   for (const d of hardly) {
     const s = heard.sources.get(d);
@@ -151,6 +153,17 @@ function apart(list: readonly FoundHit[]): FoundHit[] {
     const last = out[out.length - 1];
     if (!last || h.time - last.time >= SAME_S) out.push(h);
     else if (h.certainty > last.certainty) out[out.length - 1] = h;
+  }
+  return out;
+}
+
+/** Of a cymbal's hits in order of time, rises of the same stroke as one: the first that counts, else the surest, and as sure as that. */
+export function struckOnce(list: readonly FoundHit[]): FoundHit[] {
+  const out: FoundHit[] = [];
+  for (const h of [...list].sort((a, b) => a.time - b.time)) {
+    const last = out[out.length - 1];
+    if (!last || h.time - last.time >= CYMBAL_SAME_S) out.push(h);
+    else if (h.certainty > last.certainty) out[out.length - 1] = last.certainty >= THRESHOLD ? { ...last, certainty: h.certainty } : h;
   }
   return out;
 }

@@ -6,6 +6,7 @@ import { spillMap } from '../spill/spillMap';
 import { createHitKernels } from '../kernels/hitKernels';
 import { type Candidates, findCandidates as findIn, mergeCandidates } from './candidates';
 import { choose } from './classify';
+import { struckOnce } from './detectHits';
 import { fitEvents } from './mixture';
 import { beatOf } from './passes';
 import { logMedianPatterns } from './patterns';
@@ -136,6 +137,14 @@ describe('patterns', () => {
 describe('choosing', () => {
   it('takes the surer of two within 14 ms, both beyond', () => {
     expect(choose(Float64Array.from([1, 1.01, 1.05, 1.08]), Float64Array.from([0.6, 0.9, 0.7, 0.2]), 0.4)).toEqual([1, 2]);
+  });
+});
+
+describe("a cymbal's rises", () => {
+  const hit = (time: number, certainty: number) => ({ time, strength: certainty, certainty });
+  it('within 12 ms are one stroke, which begins with the first that counts', () => {
+    expect(struckOnce([hit(2.011, 0.9), hit(1, 0.8), hit(2, 0.6), hit(3, 0.2), hit(3.005, 0.7), hit(4, 0.9), hit(4, 0.3)])).toEqual([hit(1, 0.8), { ...hit(2, 0.6), certainty: 0.9 }, hit(3.005, 0.7), hit(4, 0.9)]);
+    expect(struckOnce([hit(1, 0.9), hit(1.013, 0.9)])).toHaveLength(2);
   });
 });
 

@@ -24,6 +24,8 @@ describe('hits found twice', () => {
 
   it('keeps two strokes that were one hit before apart', () => {
     expect(candidatesOf([hit(1, 0.8)], [hit(1.004, 0.8), hit(1.015, 0.8)])).toHaveLength(2);
+    // a doubtful one just before does not take what the second tells of the one after
+    expect(candidatesOf([hit(1, 0.2), hit(1.015, 0.9)], [hit(1.0155, 0.95)]).map((c) => [c.hit.time, c.first, c.again])).toEqual([[1, 0.2, 0], [1.015, 0.9, 0.95]]);
   });
 });
 

@@ -87,9 +87,18 @@ const LATER_S = 0.003;
 /** The candidates of both findings in order of time; a stroke that both heard is one, as the first tells it, but for its time where LATER_S says so. What a person said stays. */
 export function candidatesOf(first: readonly FoundHit[], again: readonly FoundHit[]): Candidate[] {
   const used = new Set<FoundHit>();
+  const seconds = new Map<FoundHit, FoundHit>();
+  // those at one time first: a doubtful one a little earlier is not the same
+  for (const apart of [LATER_S, SAME_S]) {
+    for (const hit of first) {
+      const second = seconds.has(hit) ? undefined : again.find((x) => !used.has(x) && Math.abs(x.time - hit.time) < apart);
+      if (!second) continue;
+      used.add(second);
+      seconds.set(hit, second);
+    }
+  }
   const joined = first.map((hit) => {
-    const second = again.find((x) => !used.has(x) && Math.abs(x.time - hit.time) < SAME_S);
-    if (second) used.add(second);
+    const second = seconds.get(hit);
     const later = second && hit.certainty !== SAID && second.time - hit.time > LATER_S;
     return { hit: later ? { ...hit, time: second.time } : hit, first: hit.certainty, again: second?.certainty ?? 0 };
   });
