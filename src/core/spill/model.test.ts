@@ -6,6 +6,7 @@ import { createBins, packed, padded } from './bins';
 import { doubled } from '../dsp/halfBand';
 import { type DebleedJob, LEARN_S, chooseStretches, createHand, learnModel, ownTargets, separateTargets } from './crew';
 import { computeImages, sourcesOf, targetsOf } from './image';
+import { type Debleed, debleed } from './debleed';
 import { activity, describeKit } from './kit';
 import { SHARED, blockFor } from './separate';
 import { HOP, createTransform, framesOf } from './transform';
@@ -316,6 +317,27 @@ describe('a recording at twice the rate', () => {
     expect(energy(wanted)).toBeGreaterThan(0.1);
     // what lies about half the lower rate is low-passed before, and the model is learnt without it
     expect(db(energy(high, wanted), energy(wanted))).toBeLessThan(-20);
+  }, 60_000);
+
+  it('gives back whole mics at its own rate, cleaned as at half of it, and a model that knows how much lower it is', async () => {
+    const { n, strokes, mics } = twoDrums(0.25, 6);
+    const hits = Object.fromEntries(['kick', 'snare'].map((d, i) => [d, strokes[i].map((time) => ({ time, strength: 0.8, certainty: 0.95 }))]));
+    const all: Debleed[] = [];
+    const times: number[] = [];
+    for (const by of [1, 2]) {
+      const audio = mics.map((x) => (by === 2 ? doubled(x) : x));
+      all.push(await debleed({ rate: by * RATE, frames: audio[0].length, mics: [{ own: 'kick', overhead: false }, { own: 'snare', overhead: false }, { own: null, overhead: true }], readers: audio.map(readerOf), hits, hands: [createHand()], onModel: (m) => times.push(m.kit.times) }));
+    }
+    expect(times).toEqual([1, 2]);
+    const [usual, high] = all;
+    expect(high.mics.map((k) => k.drum)).toEqual(['kick', 'snare']);
+    for (const [i, k] of high.mics.entries()) {
+      expect(k.samples.length).toBe(2 * n);
+      const wanted = doubled(usual.mics[i].samples);
+      expect(db(energy(k.samples, wanted), energy(wanted)), k.drum).toBeLessThan(-20);
+      // and something was taken
+      expect(db(energy(k.samples, doubled(mics[k.mic])), energy(doubled(mics[k.mic]))), k.drum).toBeGreaterThan(-25);
+    }
   }, 60_000);
 });
 
