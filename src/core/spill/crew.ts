@@ -4,7 +4,7 @@ import { type Ear, createEar } from '../hits/ears';
 import { type Kind, kindOf } from '../hits/kinds';
 import type { MicReader } from '../render';
 import { type Kit, RESTS } from './kit';
-import { lowered } from './lowerRate';
+import { lowered, readWithin } from './lowerRate';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
 import { type Candidate, witness } from './judgeAgain';
@@ -161,18 +161,6 @@ export interface DebleedJob {
   progress?(done: number): void | Promise<void>;
 }
 
-async function readAt(reader: MicReader, frames: number, from: number, length: number): Promise<Float32Array> {
-  const out = new Float32Array(length);
-  const skip = Math.max(0, -from);
-  const n = Math.min(length, frames - from) - skip;
-  if (n > 0) {
-    const part = new Float32Array(n);
-    await reader.read(from + skip, part);
-    out.set(part, skip);
-  }
-  return out;
-}
-
 /** Learns the model of a recording; from `stretches` (frames of the transform at the kit's rate) and in so many `rounds` where that is said. */
 export async function learnModel(job: DebleedJob & { stretches?: readonly Stretch[]; rounds?: number }): Promise<DebleedModel> {
   const o = lowered(job, job.kit.times);
@@ -182,7 +170,7 @@ export async function learnModel(job: DebleedJob & { stretches?: readonly Stretc
   await Promise.all(o.hands.map((h, i) => h.start(o.kit, o.hits, stretches, i, n)));
   for (const [m, reader] of o.readers.entries()) {
     const pieces: Float32Array[] = [];
-    for (const s of stretches) pieces.push(await readAt(reader, o.frames, pieceOf(s).from, pieceOf(s).length));
+    for (const s of stretches) pieces.push(await readWithin(reader, o.frames, pieceOf(s).from, pieceOf(s).length));
     await Promise.all(o.hands.map((h) => h.take(m, pieces)));
     await o.progress?.((0.15 * (m + 1)) / o.readers.length);
   }
@@ -240,7 +228,7 @@ export async function separateTargets(o: DebleedJob & { model: DebleedModel; tar
       // readers answer one call at a time
       const pieces = reading.then(async () => {
         const list: Float32Array[] = [];
-        for (const r of o.readers) list.push(await readAt(r, o.frames, offset, to - at + (4 + lead) * HOP));
+        for (const r of o.readers) list.push(await readWithin(r, o.frames, offset, to - at + (4 + lead) * HOP));
         return list;
       });
       reading = pieces.catch(() => {});

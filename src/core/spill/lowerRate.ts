@@ -21,7 +21,8 @@ export const raised = (x: Float32Array, times: number): Float32Array => (times >
 /** Samples of the recording beside a stretch that its lower ones count on. */
 const beside = (times: number) => HALF_BAND_REACH * 2 * times;
 
-async function readWithin(reader: MicReader, frames: number, from: number, length: number): Promise<Float32Array> {
+/** `length` samples from `from` on, silence where the recording of `frames` has none. */
+export async function readWithin(reader: MicReader, frames: number, from: number, length: number): Promise<Float32Array> {
   const out = new Float32Array(length);
   const skip = Math.max(0, -from);
   const n = Math.min(length, frames - from) - skip;
