@@ -5,12 +5,13 @@
 import { HALF_BAND_REACH, doubled, halved } from '../dsp/halfBand';
 import type { MicReader } from '../render';
 
-const HIGHEST = 88200;
+/** From this rate on, Hz. */
+const FROM_HZ = 88200;
 
 /** How many samples of a recording become one. */
 export function timesLower(rate: number): number {
   let times = 1;
-  while (rate / times >= HIGHEST) times *= 2;
+  while (rate / times >= FROM_HZ) times *= 2;
   return times;
 }
 
@@ -42,7 +43,6 @@ export function lowered<T extends { readonly frames: number; readonly readers: r
   }));
   return { ...o, frames: Math.ceil(o.frames / times), readers };
 }
-
 
 /** Levels by which the highest octave is held against what it was are taken over so long, seconds. */
 const LEVEL_S = 0.005;
