@@ -13,6 +13,8 @@ import { Queue } from './Queue';
 import { countsFor } from '../../core/plan/planHits';
 import { drumLabel, drumsOf, hitOf, importMidi, nextDoubtful } from './hitsState';
 
+const STALE = 'Files, roles or the program changed since the hits were found: find them again.';
+
 export async function loadAnalysis(): Promise<void> {
   try {
     useBench.setState({ analysis: await request<AnalysisView>('GET', `/api/recordings/${useBench.getState().id}/analysis`) });
@@ -66,6 +68,8 @@ export function Hits() {
   }
   const job = analysis?.job ?? null;
   const running = job?.state === 'queued' || job?.state === 'running';
+  const stale = analysis && !analysis.fresh && have && !running;
+  const notes = [...(stale ? [STALE] : []), ...(analysis?.notes ?? [])];
   const hit = hitOf(plan, ref);
   const total = drumsOf(plan).reduce((n, d) => n + countsFor(plan, d).strokes, 0);
   const again = (
@@ -85,7 +89,7 @@ export function Hits() {
               <progress aria-label="Analysis" max={1} value={job?.progress ?? 0} className="h-1.5 w-24" /> {Math.round(100 * (job?.progress ?? 0))} %
             </span>
           )}
-          {analysis && !analysis.fresh && have && !running && <span className="text-sm text-doubt">Files, roles or the program changed since.</span>}
+          {stale && <span className="whitespace-nowrap text-sm text-doubt" title={STALE}>out of date</span>}
           <button type="button" className="btn" onClick={() => opener.current?.click()} title="Adds the strokes of a Standard MIDI File, by percussion key or track name">
             <FileMusic aria-hidden="true" size={15} /> From MIDI
           </button>
@@ -106,7 +110,7 @@ export function Hits() {
               <span>The owner hears it first. Size is strength, hollow is in doubt, crossed out does not count.</span>
               <span className="ml-auto">Drag selects, double-click adds, wheel zooms</span>
             </p>
-            {analysis && analysis.notes.length > 0 && <p className="max-h-10 overflow-y-auto text-sm text-ink2">{analysis.notes.join(' ')}</p>}
+            {notes.length > 0 && <p className="max-h-10 overflow-y-auto text-sm text-ink2">{notes.join(' ')}</p>}
           </>
         ) : (
           <div className="card grid flex-1 place-items-center">
