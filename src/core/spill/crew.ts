@@ -9,6 +9,7 @@ import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, cr
 import { closeFallen } from './closeFallen';
 import { type Candidate, witness } from './judgeAgain';
 import { quietRest } from './quietRest';
+import { type Heard, type StandingOut, standOut } from './standOut';
 import { followRing } from './ringMask';
 import { ringsAlong } from './ringAlong';
 import { SHARED, type Separator, type Target, blockFor, createSeparator, leadOf } from './separate';
@@ -40,6 +41,8 @@ export interface Hand extends Ear {
   tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], doubtful: readonly number[], debled: boolean): Promise<Ring | null> | Ring | null;
   /** Features of possible strokes in a drum's mic, or in all overheads; see judgeAgain. */
   witness(raw: readonly Float32Array[], kept: readonly Float32Array[], rate: number, kind: Kind, list: readonly Candidate[], others: readonly number[]): Promise<Float32Array> | Float32Array;
+  /** Strokes that no finding heard, in a mic that is tidied; its sound in shared memory. */
+  standOut(heard: Heard): Promise<StandingOut[]> | StandingOut[];
 }
 
 /** Where a piece of a stretch begins in the recording, and how long it is. */
@@ -118,6 +121,7 @@ export function createHand(): Hand {
       return ring;
     },
     witness: (raw, kept, rate, kind, list, others) => witness(raw, kept, rate, kind, list, others, ear),
+    standOut: (heard) => standOut(heard, ear),
   };
 }
 

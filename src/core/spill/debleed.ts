@@ -20,9 +20,10 @@ import type { DebleedModel } from './learn';
 import { lowered, restored, timesLower } from './lowerRate';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
+import type { StandingOut } from './standOut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 17;
+export const DEBLEED_VERSION = 18;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -157,6 +158,10 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
   return { kit, targets, images, rests, shares, model, hits };
 }
 
+/** Which target is the mic in which the hits of a drum of the kit are told: of its own, the first that is not late. */
+const tellingTarget = (s: Pick<Separated, 'targets'>, drum: number, late: ReadonlyMap<number, number> = new Map()): number =>
+  Array.from(s.targets.keys()).filter((q) => s.targets[q][1] === drum).sort((a, b) => (late.get(s.targets[a][0]) ?? 0) - (late.get(s.targets[b][0]) ?? 0))[0];
+
 /** What both findings of a drum's hits say, and its mic, raw and de-bled; of cymbals the overheads, and what no close mic owns of those. */
 export interface HeardAgain {
   readonly drum: string;
@@ -186,12 +191,11 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   const foreign = (drum: string) => Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
   const near = s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
     const told = candidatesOf(o.hits[drum] ?? [], toldBack(again.drums[drum] ?? [], drum, o.mics, late));
-    // the mic in which the drum's hits are told
-    const own = s.targets.flatMap(([m, k], q) => (k === d ? [{ m, q }] : [])).sort((a, b) => (late.get(a.m) ?? 0) - (late.get(b.m) ?? 0))[0];
+    const q = tellingTarget(s, d, late);
     const kind = kindOf(drum);
-    if (!own || told.length === 0 || kind === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[own.q].share < LEAST_SHARE || !told.some(sureOf)) return { drum, list: told, features: null };
-    const list = await movedBack(told, async (times, strengths, earlierS) => hand.align(s.images[own.q], rate, times, strengths, kind, earlierS));
-    return { drum, list, features: await hand.witness([await readRaw(own.m)], [s.images[own.q]], rate, kind, list, foreign(drum)) };
+    if (told.length === 0 || kind === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[q].share < LEAST_SHARE || !told.some(sureOf)) return { drum, list: told, features: null };
+    const list = await movedBack(told, async (times, strengths, earlierS) => hand.align(s.images[q], rate, times, strengths, kind, earlierS));
+    return { drum, list, features: await hand.witness([await readRaw(s.targets[q][0])], [s.images[q]], rate, kind, list, foreign(drum)) };
   });
   const cymbals = cymbalsOf(o).filter((d) => o.hits[d]?.length || again.drums[d]?.length);
   const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], toldBack(again.drums[d] ?? [], d, o.mics, late))]));
@@ -230,6 +234,17 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   return list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN);
 }
 
+/** Hits nearer than this are one, seconds. */
+const SAME_S = 0.02;
+
+/** A drum's hits with strokes that stand out of its mic unheard: in doubt, so that a person looks at them and slices and gates open. What was all but given up nearby is in doubt again. */
+export function withUnheard(hits: readonly FoundHit[], unheard: readonly StandingOut[]): FoundHit[] {
+  const again = (h: FoundHit) => unheard.some((u) => Math.abs(u.time - h.time) < SAME_S);
+  const listed = hits.map((h) => (h.certainty < IN_DOUBT && again(h) ? { ...h, certainty: IN_DOUBT } : h));
+  const anew = unheard.filter((u) => hits.every((h) => Math.abs(h.time - u.time) >= SAME_S));
+  return [...listed, ...anew.map(({ time, strength }) => ({ time, strength, certainty: IN_DOUBT }))].sort((a, b) => a.time - b.time);
+}
+
 /** All drums' hits, by what was heard again of some. */
 const foundAgain = (o: DebleedInput, again: readonly HeardAgain[]): Debleed['hits'] => ({ ...o.hits, ...Object.fromEntries(again.map((h) => [h.drum, judged(h, o.judge ?? judge)])) });
 
@@ -263,6 +278,9 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
   first.rests.clear();
   await resting(o);
   const mics: KeptMic[] = [];
+  const hitsOf = (drum: string) => found[drum] ?? [];
+  const unheard: Record<string, StandingOut[]> = {};
+  const readRaw = oneByOne((m: number) => whole(o.readers[m], o.frames));
   let next = 0;
   let done = 0;
   await Promise.all(o.hands.map(async (hand) => {
@@ -270,14 +288,18 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
       const q = next++;
       const [m, s] = targets[q];
       const drum = kit.drums[s];
-      const frames = (certain: (h: FoundHit) => boolean) => (found[drum] ?? []).filter(certain).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
+      const frames = (certain: (h: FoundHit) => boolean) => hitsOf(drum).filter(certain).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
       const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD)];
       const { share, lossDb } = shares[q];
       const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
+      if (ring && q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
+        const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
+        unheard[drum] = await hand.standOut({ raw: await readRaw(m), kept: images[q], rate, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT), ring });
+      }
       mics[q] = { mic: m, drum, samples: images[q], ring, lossDb, share };
       await o.progress?.(0.95 + (0.05 * ++done) / targets.length, "Following each drum's own decay");
     }
   }));
   if (times > 1) for (const [i, k] of mics.entries()) mics[i] = { ...k, samples: await restored(input.readers[k.mic], k.samples, input.rate, times, input.frames) };
-  return { mics, hits: found, images: wanted };
+  return { mics, hits: { ...found, ...Object.fromEntries(Object.entries(unheard).map(([drum, list]) => [drum, withUnheard(hitsOf(drum), list)])) }, images: wanted };
 }
