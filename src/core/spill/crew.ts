@@ -41,7 +41,7 @@ export interface Hand extends Ear {
   tidy(x: Float32Array, rate: number, drum: string, own: readonly number[], doubtful: readonly number[], debled: boolean): Promise<Ring | null> | Ring | null;
   /** Features of possible strokes in a drum's mic, or in all overheads; see judgeAgain. */
   witness(raw: readonly Float32Array[], kept: readonly Float32Array[], rate: number, kind: Kind, list: readonly Candidate[], others: readonly number[]): Promise<Float32Array> | Float32Array;
-  /** Strokes that no finding heard, in a mic that is tidied; its sound in shared memory. */
+  /** Strokes that no finding heard, in a de-bled mic; its sound in shared memory. */
   standOut(heard: Heard): Promise<StandingOut[]> | StandingOut[];
 }
 

@@ -162,6 +162,9 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
 const tellingTarget = (s: Pick<Separated, 'targets'>, drum: number, late: ReadonlyMap<number, number> = new Map()): number =>
   Array.from(s.targets.keys()).filter((q) => s.targets[q][1] === drum).sort((a, b) => (late.get(s.targets[a][0]) ?? 0) - (late.get(s.targets[b][0]) ?? 0))[0];
 
+/** Hits nearer than this are one, seconds. */
+const SAME_S = 0.02;
+
 /** What both findings of a drum's hits say, and its mic, raw and de-bled; of cymbals the overheads, and what no close mic owns of those. */
 export interface HeardAgain {
   readonly drum: string;
@@ -194,8 +197,13 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
     const q = tellingTarget(s, d, late);
     const kind = kindOf(drum);
     if (told.length === 0 || kind === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[q].share < LEAST_SHARE || !told.some(sureOf)) return { drum, list: told, features: null };
-    const list = await movedBack(told, async (times, strengths, earlierS) => hand.align(s.images[q], rate, times, strengths, kind, earlierS));
-    return { drum, list, features: await hand.witness([await readRaw(s.targets[q][0])], [s.images[q]], rate, kind, list, foreign(drum)) };
+    const [raw, kept] = [await readRaw(s.targets[q][0]), s.images[q]];
+    const timesOf = (least: number) => told.filter((c) => Math.max(c.first, c.again) >= least).map((c) => c.hit.time);
+    const unheard = kind === 'hat' ? [] : (await hand.standOut({ raw, kept, rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) })).filter((u) => told.every((c) => Math.abs(c.hit.time - u.time) >= SAME_S));
+    const begin = await hand.pick(kept, rate, Float64Array.from(unheard, (u) => u.time), kind);
+    const possible = [...told, ...unheard.map(({ strength }, i) => ({ hit: { time: begin[i], strength, certainty: 0 }, first: 0, again: LEAST_CERTAIN }))].sort((a, b) => a.hit.time - b.hit.time);
+    const list = await movedBack(possible, async (times, strengths, earlierS) => hand.align(kept, rate, times, strengths, kind, earlierS));
+    return { drum, list, features: await hand.witness([raw], [kept], rate, kind, list, foreign(drum)) };
   });
   const cymbals = cymbalsOf(o).filter((d) => o.hits[d]?.length || again.drums[d]?.length);
   const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], toldBack(again.drums[d] ?? [], d, o.mics, late))]));
@@ -209,8 +217,10 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   return shareOut(o.hands, [...near, ...far]);
 }
 
-/** Of a drum of which no stroke is sure, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. So does what the first did not hear of a cymbal of which the second hears more such strokes than the first counted. */
+/** Of a drum of which no stroke is sure, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. So does what the first did not hear of a cymbal where that is more than a few strokes, and more than a third of what the first counted: usually it is a sixth at most. */
 const HALF_HEARD = 0.4;
+const FEW = 2;
+const FLOOD = 3;
 
 /** A stroke of snare or hat that the first finding counted stays at least this likely: in doubt, for a person to look at and for what would rather keep a stroke too many. Of ten that the judgement had dropped in 12 made recordings four were strokes; of toms none of five, and each opened a slice for nothing. */
 const IN_DOUBT = 0.21;
@@ -224,7 +234,7 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   const sure = list.some(sureOf);
   // a crash swells again after its stroke, which the second finding may take for a ride's, each time
   const anew = weighed ? list.filter((c, i) => c.first === 0 && weighed[i] >= THRESHOLD).length : 0;
-  const flooded = kind === 'cymbal' && anew > list.filter((c) => c.first >= THRESHOLD).length;
+  const flooded = kind === 'cymbal' && anew > Math.max(FEW, list.filter((c) => c.first >= THRESHOLD).length / FLOOD);
   if (weighed && flooded) list.forEach((c, i) => {
     if (c.first === 0) weighed[i] *= HALF_HEARD;
   });
@@ -233,9 +243,6 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   // what a person said stays
   return list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN);
 }
-
-/** Hits nearer than this are one, seconds. */
-const SAME_S = 0.02;
 
 /** A drum's hits with strokes that stand out of its mic unheard: in doubt, so that a person looks at them and slices and gates open. What was all but given up nearby is in doubt again. */
 export function withUnheard(hits: readonly FoundHit[], unheard: readonly StandingOut[]): FoundHit[] {
@@ -292,9 +299,9 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
       const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD)];
       const { share, lossDb } = shares[q];
       const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
-      if (ring && q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
+      if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
         const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
-        unheard[drum] = await hand.standOut({ raw: await readRaw(m), kept: images[q], rate, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT), ring });
+        unheard[drum] = await hand.standOut({ raw: await readRaw(m), kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) });
       }
       mics[q] = { mic: m, drum, samples: images[q], ring, lossDb, share };
       await o.progress?.(0.95 + (0.05 * ++done) / targets.length, "Following each drum's own decay");

@@ -2,7 +2,7 @@
  * Strokes that no finding heard, but that stand out of what is left of their drum's mic: as loud as soft strokes are, risen at once, nearly as loud as in the raw mic, and of a spectrum
  * like one of the drum's own strokes. What is left of another drum there is far softer than that drum was, or sounds otherwise.
  */
-import { type Ring, STEP_MS } from '../clean/ring';
+import { STEP_MS, learnRing } from '../clean/ring';
 import { quantile } from '../hits/candidates';
 import type { NearEar } from '../hits/ears';
 import type { Grain } from '../hits/eventSpectra';
@@ -72,16 +72,15 @@ export interface Heard {
   readonly raw: Float32Array;
   readonly kept: Float32Array;
   readonly rate: number;
+  readonly drum: string;
   /** Strokes that count, seconds, rising. */
   readonly own: readonly number[];
   /** Of these and doubtful ones. */
   readonly known: readonly number[];
-  /** How the drum rings in what is left. */
-  readonly ring: Ring;
 }
 
 /** Whatever rises like a stroke far from known ones, in order of time. None with fewer than three strokes. */
-export function risesApart({ raw, kept, rate, own, known, ring }: Heard, ear: Pick<NearEar, 'steps' | 'powers'>): StandingOut[] {
+export function risesApart({ raw, kept, rate, drum, own, known }: Heard, ear: Pick<NearEar, 'steps' | 'powers'>): StandingOut[] {
   if (own.length < LEAST_STROKES) return [];
   const steps = (x: Float32Array) => means(ear.steps(x, rate, PER_SECOND, GRAIN.edges[0], GRAIN.edges[BANDS]).all);
   const [rawMean, mean] = [steps(raw), steps(kept)];
@@ -105,7 +104,8 @@ export function risesApart({ raw, kept, rate, own, known, ring }: Heard, ear: Pi
     if (peak(best) >= least && !(next < known.length && known[next] * PER_SECOND < best + NEAR_MS[0])) at.push(best);
     k = best + PEAK_MS;
   }
-  if (at.length === 0) return [];
+  const ring = at.length ? learnRing(kept, rate, drum, own.map((t) => Math.round(t * rate)), true, ear.steps) : null;
+  if (!ring) return [];
   const [there, mine] = ear.powers(kept, rate, [Float64Array.from(at, (k) => k / PER_SECOND), Float64Array.from(own)], GRAIN);
   const usual = shapes(mine, own.length);
   const sounding = own.map((t, i) => ({ ms: t * PER_SECOND, db: db(peaks[i]) }));
