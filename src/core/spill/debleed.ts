@@ -14,7 +14,7 @@ import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, restTargets, separateTargets } from './crew';
 import { computeImages } from './image';
 import judge from './judge.json';
-import { type Candidate, type Judge, SAID, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf } from './judgeAgain';
+import { type Candidate, type Judge, SAID, SAME_S, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf } from './judgeAgain';
 import { type Kit, type KitMic, describeKit } from './kit';
 import type { DebleedModel } from './learn';
 import { lowered, restored, timesLower } from './lowerRate';
@@ -161,9 +161,6 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
 /** Which target is the mic in which the hits of a drum of the kit are told: of its own, the first that is not late. */
 const tellingTarget = (s: Pick<Separated, 'targets'>, drum: number, late: ReadonlyMap<number, number> = new Map()): number =>
   Array.from(s.targets.keys()).filter((q) => s.targets[q][1] === drum).sort((a, b) => (late.get(s.targets[a][0]) ?? 0) - (late.get(s.targets[b][0]) ?? 0))[0];
-
-/** Hits nearer than this are one, seconds. */
-const SAME_S = 0.02;
 
 /** What both findings of a drum's hits say, and its mic, raw and de-bled; of cymbals the overheads, and what no close mic owns of those. */
 export interface HeardAgain {

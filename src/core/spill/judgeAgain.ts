@@ -25,7 +25,7 @@ export interface Judge {
 }
 
 /** Hits nearer than this are the same stroke, seconds. */
-const SAME_S = 0.02;
+export const SAME_S = 0.02;
 const PER_SECOND = 1000;
 /** Band in which a drum is told from what is left of others, Hz. */
 const BAND: Record<Kind, readonly [number, number]> = { kick: [30, 160], snare: [180, 8000], tom: [60, 450], hat: [3000, 15000], cymbal: [2000, 15000] };
@@ -110,7 +110,7 @@ const clip = (v: number, low: number, high: number) => Math.max(low, Math.min(hi
 const logit = (c: number) => Math.log(clip(c, 0.02, 0.98) / (1 - clip(c, 0.02, 0.98)));
 
 /** Means over windows given in ms against a time in ms. */
-function meter(power: Float64Array): (at: number, window: readonly [number, number]) => number {
+export function meter(power: Float64Array): (at: number, window: readonly [number, number]) => number {
   const sum = new Float64Array(power.length + 1);
   for (let i = 0; i < power.length; i++) sum[i + 1] = sum[i] + power[i];
   return (at, [from, to]) => {

@@ -170,12 +170,8 @@ describe('the kernels of one bin', () => {
   it('make what is heard likelier with every round', () => {
     const bins = filled();
     // minus the logarithm of the likelihood
-    const cost = () => Array.from({ length: T }, (_, t) => {
-      const s = covariance(bins, t);
-      const x = column(bins, t);
-      const fit = product(adjoint(x), product(inverse(s), x))[0][0][0];
-      return fit + logDet(s);
-    }).reduce((a, b) => a + b, 0);
+    const costAt = (x: Matrix, c: Matrix) => product(adjoint(x), product(inverse(c), x))[0][0][0] + logDet(c);
+    const cost = () => Array.from({ length: T }, (_, t) => costAt(column(bins, t), covariance(bins, t))).reduce((a, b) => a + b, 0);
     const first = cost();
     let last = first;
     for (let round = 0; round < 12; round++) {

@@ -6,6 +6,7 @@ import { STEP_MS, learnRing } from '../clean/ring';
 import { quantile } from '../hits/candidates';
 import type { NearEar } from '../hits/ears';
 import type { Grain } from '../hits/eventSpectra';
+import { meter } from './judgeAgain';
 
 export interface StandingOut {
   /** Seconds. */
@@ -22,12 +23,13 @@ export interface StandingOut {
 
 const PER_SECOND = 1000;
 /** A level is the mean over so much, and a stroke's the loudest within so much after it, ms. */
-const LEVEL_MS = 10;
+const LEVEL_MS = [0, 10] as const;
 const PEAK_MS = 40;
 /** A rise: what is heard in so much after against what was heard before, ms. */
-const AFTER_MS = 5;
-const BEFORE_MS = [20, 3] as const;
-const KEPT_MS = 20;
+const AFTER_MS = [0, 5] as const;
+const BEFORE_MS = [-20, -3] as const;
+/** What is kept of the raw mic is told over so much, ms. */
+const KEPT_MS = [0, 20] as const;
 /** Of the drum's strokes, the level of the loudest. */
 const LOUD_QUANTILE = 0.98;
 /** So far under the loudest strokes at most, and so far over what was there before at least, dB. */
@@ -47,16 +49,6 @@ const OVER_DB = 16;
 const LIKENESS = 0.95;
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
-
-/** Sums from the beginning: a mean over any window at once. */
-function means(power: Float64Array): (from: number, to: number) => number {
-  const sum = new Float64Array(power.length + 1);
-  for (let i = 0; i < power.length; i++) sum[i + 1] = sum[i] + power[i];
-  return (from, to) => {
-    const [a, z] = [Math.max(0, Math.min(power.length, from)), Math.max(0, Math.min(power.length, to))];
-    return z > a ? (sum[z] - sum[a]) / (z - a) : 0;
-  };
-}
 
 /** Square roots of the shares of the bands, by stroke: each of length 1. */
 function shapes(powers: Float32Array, count: number): Float64Array[] {
@@ -82,21 +74,21 @@ export interface Heard {
 /** Whatever rises like a stroke far from known ones, in order of time. None with fewer than three strokes. */
 export function risesApart({ raw, kept, rate, drum, own, known }: Heard, ear: Pick<NearEar, 'steps' | 'powers'>): StandingOut[] {
   if (own.length < LEAST_STROKES) return [];
-  const steps = (x: Float32Array) => means(ear.steps(x, rate, PER_SECOND, GRAIN.edges[0], GRAIN.edges[BANDS]).all);
+  const steps = (x: Float32Array) => meter(ear.steps(x, rate, PER_SECOND, GRAIN.edges[0], GRAIN.edges[BANDS]).all);
   const [rawMean, mean] = [steps(raw), steps(kept)];
   const length = Math.floor((kept.length / rate) * PER_SECOND);
-  const level = Float64Array.from({ length }, (_, k) => mean(k, k + LEVEL_MS));
+  const level = Float64Array.from({ length }, (_, k) => mean(k, LEVEL_MS));
   const peak = (k: number) => level.subarray(Math.max(0, k), k + PEAK_MS).reduce((a, v) => Math.max(a, v), 0);
   const peaks = own.map((t) => peak(Math.round(t * PER_SECOND)));
   const top = quantile(peaks, LOUD_QUANTILE);
   if (top <= 0) return [];
   const least = top * 10 ** (LEAST_DB / 10);
   const ratio = 10 ** (RISE_DB / 10);
-  const rise = (k: number) => mean(k, k + AFTER_MS) / (mean(k - BEFORE_MS[0], k - BEFORE_MS[1]) + 1e-4 * least);
+  const rise = (k: number) => mean(k, AFTER_MS) / (mean(k, BEFORE_MS) + 1e-4 * least);
   const at: number[] = [];
   let next = 0;
-  for (let k = BEFORE_MS[0]; k < length; k++) {
-    if (mean(k, k + AFTER_MS) < 0.5 * least || rise(k) < ratio) continue;
+  for (let k = -BEFORE_MS[0]; k < length; k++) {
+    if (mean(k, AFTER_MS) < 0.5 * least || rise(k) < ratio) continue;
     // of what rises here, where it does most
     let best = k;
     for (let j = k; j < Math.min(length, k + PEAK_MS); j++) if (rise(j) > rise(best)) best = j;
@@ -115,7 +107,7 @@ export function risesApart({ raw, kept, rate, drum, own, known }: Heard, ear: Pi
     const out = {
       time: k / PER_SECOND,
       strength: Math.min(1, Math.sqrt(loud / top)),
-      keptDb: db(mean(k, k + KEPT_MS)) - db(rawMean(k, k + KEPT_MS)),
+      keptDb: db(mean(k, KEPT_MS)) - db(rawMean(k, KEPT_MS)),
       overDb: db(loud) - still,
       likeness: usual.reduce((a, u) => Math.max(a, u.reduce((sum, v, b) => sum + v * shape[b], 0)), 0),
     };
