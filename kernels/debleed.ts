@@ -171,15 +171,16 @@ function outer(M: i32, I: usize, y: usize, twice: f32, G: usize, Y: usize): void
 
 // @ts-ignore: decorator
 @inline
-function stepped(v: v128, num: v128, den: v128): v128 {
-  const g = f32x4.sqrt(f32x4.div(f32x4.max(num, f32x4.splat(0)), den));
+function stepped(v: v128, num: v128, den: v128, root: bool): v128 {
+  let g = f32x4.div(f32x4.max(num, f32x4.splat(0)), den);
+  if (root) g = f32x4.sqrt(g);
   return f32x4.max(f32x4.mul(v, g), f32x4.splat(1e-12));
 }
 
-/** v <- v sqrt(y^H R y / (tr(G R) + 1 / prior)) for the sources of one bin in four frames. `prior`: one mean of v a source and frame, or 0. */
+/** v <- v (y^H R y / (tr(G R) + 1 / prior)), or by the `root` of that, for the sources of one bin in four frames. `prior`: one mean of v a source and frame, or 0. */
 // @ts-ignore: decorator
 @inline
-function step(M: i32, S: i32, SP: i32, R: usize, G: usize, Y: usize, v: usize, stride: usize, prior: usize): void {
+function step(M: i32, S: i32, SP: i32, R: usize, G: usize, Y: usize, v: usize, stride: usize, prior: usize, root: bool): void {
   const P = row(M);
   const line = <usize>SP << 3;
   const half = <usize>SP << 2;
@@ -209,48 +210,58 @@ function step(M: i32, S: i32, SP: i32, R: usize, G: usize, Y: usize, v: usize, s
     const at = v + <usize>s * stride;
     const p = prior + <usize>s * stride;
     const one = f32x4.splat(1);
-    v128.store(at, stepped(v128.load(at), n0, f32x4.add(d0, f32x4.div(one, v128.load(p)))));
-    if (s + 1 < S) v128.store(at + stride, stepped(v128.load(at + stride), n1, f32x4.add(d1, f32x4.div(one, v128.load(p + stride)))));
-    if (s + 2 < S) v128.store(at + 2 * stride, stepped(v128.load(at + 2 * stride), n2, f32x4.add(d2, f32x4.div(one, v128.load(p + 2 * stride)))));
-    if (s + 3 < S) v128.store(at + 3 * stride, stepped(v128.load(at + 3 * stride), n3, f32x4.add(d3, f32x4.div(one, v128.load(p + 3 * stride)))));
+    v128.store(at, stepped(v128.load(at), n0, f32x4.add(d0, f32x4.div(one, v128.load(p))), root));
+    if (s + 1 < S) v128.store(at + stride, stepped(v128.load(at + stride), n1, f32x4.add(d1, f32x4.div(one, v128.load(p + stride))), root));
+    if (s + 2 < S) v128.store(at + 2 * stride, stepped(v128.load(at + 2 * stride), n2, f32x4.add(d2, f32x4.div(one, v128.load(p + 2 * stride))), root));
+    if (s + 3 < S) v128.store(at + 3 * stride, stepped(v128.load(at + 3 * stride), n3, f32x4.add(d3, f32x4.div(one, v128.load(p + 3 * stride))), root));
   }
 }
 
 /**
- * One bin: `iterations` updates of v with R fixed. With `sums` (2 x P x (re, im) x SP x 4 lanes of floats, zeroed) A = sum_t v G and B = sum_t v y y^H are
- * added up there; with `targets` > 0 (`list`: pairs of mic and source) the images v_s (R_s y)[mic] are written to `out`, targets x (re, im) x T.
- * `work`: (3 P + 2 M) x 32 bytes.
+ * One bin: `iterations` updates of v with R fixed. With `sums` (2 x P x (re, im) x SP x 4 lanes of floats, zeroed) v is updated by roots, which never makes x less likely, and
+ * A = sum_t v G and B = sum_t v0^2 / v y y^H, with G and y by v0, which is v before the last update, and off the diagonal both times two, are added up there. Without, v goes the
+ * whole way, which takes half the updates and is not sure to rise. With `targets` > 0 (`list`: pairs of mic and source) the images v_s (R_s y)[mic] are written to `out`,
+ * targets x (re, im) x T.
+ * `work`: (3 P + 2 M) x 32 + SP x 16 bytes.
  */
 export function bin(M: i32, S: i32, SP: i32, T: i32, x: usize, v: usize, R: usize, noise: usize, prior: usize, iterations: i32, sums: usize, targets: i32, list: usize, out: usize, work: usize): void {
   const P = row(M);
   const stride = <usize>T << 2;
-  const L = work, I = L + P * E, G = L, Y = I + P * E, z = Y + P * E, y = z + <usize>M * E;
+  const L = work, I = L + P * E, G = L, Y = I + P * E, z = Y + P * E, y = z + <usize>M * E, was = y + <usize>M * E;
+  // sums take what the last update of v rests on: they and it lower the same bound
+  const last = sums && iterations > 0 ? iterations - 1 : iterations;
   for (let t = 0; t < T; t += 4) {
     const f = <usize>t << 2;
-    for (let n = 0; n <= iterations; n++) {
+    for (let n = 0; n <= last; n++) {
       mix(M, SP, v + f, stride, R, noise, L);
       factor(M, L);
       invert(M, L, I);
       whiten(M, I, x + f, stride, z, y);
-      if (n < iterations) {
+      if (n < iterations || sums) {
         outer(M, I, y, 2, G, Y);
-        step(M, S, SP, R, G, Y, v + f, stride, prior + f);
+        if (n === last) for (let s = 0; s < S; s++) v128.store(was + (<usize>s << 4), v128.load(v + f + <usize>s * stride));
+        if (n < iterations) step(M, S, SP, R, G, Y, v + f, stride, prior + f, sums !== 0);
       }
     }
     if (sums) {
-      outer(M, I, y, 1, G, Y);
+      // was: v^2 of before over that of now
+      for (let s = 0; s < S; s++) {
+        const w = was + (<usize>s << 4);
+        const old = v128.load(w);
+        v128.store(w, f32x4.mul(old, f32x4.div(old, v128.load(v + f + <usize>s * stride))));
+      }
       let a = sums;
       const B = P * 2 * <usize>SP * 16;
       for (let o: usize = 0; o < P * E; o += E) {
         const gr = v128.load(G + o), gi = v128.load(G + o, 16), yr = v128.load(Y + o), yi = v128.load(Y + o, 16);
         let at = v + f;
         for (let s = 0; s < S; s++, at += stride, a += 16) {
-          const w = v128.load(at);
+          const w = v128.load(at), u = v128.load(was + (<usize>s << 4));
           const im = a + (<usize>SP << 4);
           v128.store(a, f32x4.add(v128.load(a), f32x4.mul(w, gr)));
           v128.store(im, f32x4.add(v128.load(im), f32x4.mul(w, gi)));
-          v128.store(a + B, f32x4.add(v128.load(a + B), f32x4.mul(w, yr)));
-          v128.store(im + B, f32x4.add(v128.load(im + B), f32x4.mul(w, yi)));
+          v128.store(a + B, f32x4.add(v128.load(a + B), f32x4.mul(u, yr)));
+          v128.store(im + B, f32x4.add(v128.load(im + B), f32x4.mul(u, yi)));
         }
         a += <usize>(2 * SP - S) << 4;
       }
@@ -439,6 +450,13 @@ function spread(M: i32, SP: i32, s: i32, lanes: i32, from: usize, out: usize): v
         r1 += <f64>load<f32>(next);
         i0 += <f64>load<f32>(p + part);
         i1 += <f64>load<f32>(next + part);
+      }
+      if (lanes > 1 && j < i) {
+        // sums come with both halves of the matrix in one
+        r0 *= 0.5;
+        r1 *= 0.5;
+        i0 *= 0.5;
+        i1 *= 0.5;
       }
       const o = at(out, M, i, j), c = at(out, M, j, i);
       v128.store(o, f64x2.replace_lane(f64x2.splat(r0), 1, r1));

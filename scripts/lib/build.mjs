@@ -22,7 +22,8 @@ export async function ensureBuilt(log = console.log) {
   if (existsSync(mark) && readFileSync(mark, 'utf8') === sum) return;
   log('Building ...');
   rmSync(join(ROOT, 'dist'), { recursive: true, force: true });
-  const env = { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' };
+  // whatever runs this: built for development the page would be blank, as its scripts are not let through then (src/middleware.ts)
+  const env = { ...process.env, NODE_ENV: 'production', ASTRO_TELEMETRY_DISABLED: '1' };
   const r = spawnSync(process.execPath, [join(ROOT, 'node_modules', 'astro', 'astro.js'), 'build', '--silent'], { cwd: ROOT, env, stdio: ['ignore', 'inherit', 'inherit'] });
   if (r.status !== 0) throw new Stop('The build failed; the lines above say why.');
   writeFileSync(mark, sum);

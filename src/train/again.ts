@@ -1,6 +1,6 @@
 /**
- * npm run train -- --again FOLDER OUT: learns from made recordings (subfolders of FOLDER) how strokes are judged once their mics are de-bled (core/spill/judge.json).
- * A minute for each recording of 40 s; what was found is kept beside it. Recordings used for judging must not lie in FOLDER, nor such as the networks of the findings learnt from.
+ * npm run train -- --again FOLDER OUT [near | far]: learns from made recordings (subfolders of FOLDER) how strokes are judged once their mics are de-bled (core/spill/judge.json):
+ * of drums with close mics and of cymbals, or of one of both, the other left in OUT as it is. A minute for each recording of 40 s; what was found is kept beside it. Recordings used for judging must not lie in FOLDER, nor such as the networks of the findings learnt from.
  */
 import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -24,7 +24,7 @@ interface Heard {
 }
 
 /** Raise the number when features are made in another way. */
-const CACHE = '.again-4';
+const CACHE = '.again-5';
 /** A stroke may be noticed so much after its first contact, seconds. */
 const LATE_S = 0.012;
 
@@ -58,29 +58,32 @@ const examplesOf = (list: readonly Heard[], count: number): Example[] =>
   list.flatMap((h) => h.labels.flatMap((y, i) => (y < 0 ? [] : [{ x: Array.from(h.features.subarray(i * count, (i + 1) * count)), y }])));
 
 /** How much evidence it takes to believe anything but both findings alike, and of one kind of drum anything but what all drums say. */
-const STRENGTH = { all: 3, kind: 6 };
+const STRENGTH = { near: { all: 3, kind: 6 }, far: { all: 10, kind: 20 } };
 const KINDS = ['kick', 'snare', 'hat', 'tom'];
 
 /** Learns from those of the list that `kinds` name; a sign for each feature. */
-function learnWeighing(heard: readonly Heard[], kinds: readonly string[], signs: readonly number[]): Weighing {
+function learnWeighing(heard: readonly Heard[], kinds: readonly string[], signs: readonly number[], strength: { readonly all: number; readonly kind: number }): Weighing {
   const list = heard.filter((h) => kinds.includes(h.kind));
   const count = signs.length;
   const all = examplesOf(list, count);
   const inputs = Array.from({ length: count }, (_, k) => all.map((e) => e.x[k]));
   const mean = inputs.map((v, k) => (k === MEAN_CERTAINTY ? 0 : v.reduce((a, b) => a + b, 0) / v.length));
   const scale = inputs.map((v, k) => (k === MEAN_CERTAINTY ? 1 : Math.sqrt(v.reduce((a, b) => a + (b - mean[k]) ** 2, 0) / v.length) + 1e-3));
-  const learn = (examples: readonly Example[], prior: readonly number[], strength: number) =>
-    fitLogistic({ x: Float64Array.from(examples.flatMap((e) => e.x.map((v, k) => (v - mean[k]) / scale[k]))), y: examples.map((e) => e.y), inputs: count }, prior, strength, signs);
-  const pooled = learn(all, Array.from({ length: count + 1 }, (_, k) => (k === MEAN_CERTAINTY ? 1 : 0)), STRENGTH.all);
+  const learn = (examples: readonly Example[], prior: readonly number[], evidence: number) =>
+    fitLogistic({ x: Float64Array.from(examples.flatMap((e) => e.x.map((v, k) => (v - mean[k]) / scale[k]))), y: examples.map((e) => e.y), inputs: count }, prior, evidence, signs);
+  const pooled = learn(all, Array.from({ length: count + 1 }, (_, k) => (k === MEAN_CERTAINTY ? 1 : 0)), strength.all);
   const round = (v: number) => Number(v.toFixed(5));
-  return { mean: mean.map(round), scale: scale.map(round), weights: Object.fromEntries(kinds.map((kind) => [kind, learn(examplesOf(list.filter((h) => h.kind === kind), count), pooled, STRENGTH.kind).map(round)])) };
+  return { mean: mean.map(round), scale: scale.map(round), weights: Object.fromEntries(kinds.map((kind) => [kind, learn(examplesOf(list.filter((h) => h.kind === kind), count), pooled, strength.kind).map(round)])) };
 }
 
-const learnJudge = (list: readonly Heard[]): Judge => ({ near: learnWeighing(list, KINDS, SIGNS), far: learnWeighing(list, FAR, FAR_SIGNS) });
+const LEARN: Record<keyof Judge, (heard: readonly Heard[]) => Weighing> = {
+  near: (heard) => learnWeighing(heard, KINDS, SIGNS, STRENGTH.near),
+  far: (heard) => learnWeighing(heard, FAR, FAR_SIGNS, STRENGTH.far),
+};
 
 async function main() {
-  const [folder, out] = process.argv.slice(2);
-  if (!folder || !out) throw new Error('Say which folder holds the recordings and which file to write: npm run train -- --again FOLDER OUT');
+  const [folder, out, part] = process.argv.slice(2);
+  if (!folder || !out || (part && !(part in LEARN))) throw new Error('Say which folder holds the recordings, which file to write, and near or far for one part of it: npm run train -- --again FOLDER OUT [near | far]');
   const names = readdirSync(folder).filter((n) => existsSync(join(folder, n, 'kit.json'))).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
   const heard: Heard[] = [];
   for (const [i, n] of names.entries()) {
@@ -88,7 +91,10 @@ async function main() {
     process.stderr.write(`\rheard ${i + 1} of ${names.length}   `);
   }
   process.stderr.write('\n');
-  writeFileSync(out, `${JSON.stringify(learnJudge(heard))}\n`);
+  const kept = part ? (JSON.parse(readFileSync(out, 'utf8')) as Judge) : null;
+  const learn = (which: keyof Judge) => (kept && which !== part ? kept[which] : LEARN[which](heard));
+  const judge: Judge = { near: learn('near'), far: learn('far') };
+  writeFileSync(out, `${JSON.stringify(judge)}\n`);
 }
 
 await main();

@@ -6,11 +6,12 @@ import { spillMap } from '../spill/spillMap';
 import { createHitKernels } from '../kernels/hitKernels';
 import { type Candidates, findCandidates as findIn, mergeCandidates } from './candidates';
 import { choose } from './classify';
-import { struckOnce } from './detectHits';
+import { type Networks, detectHits, struckOnce } from './detectHits';
 import { fitEvents } from './mixture';
-import { beatOf } from './passes';
+import { type NetworkSet, beatOf } from './passes';
 import { logMedianPatterns } from './patterns';
 import { pickOnsets } from './pickOnset';
+import { NETWORKS } from './weights';
 
 const RATE = 48000;
 const findCandidates = (x: Float32Array, rate: number, bands: readonly number[]) => {
@@ -145,6 +146,20 @@ describe("a cymbal's rises", () => {
   it('within 12 ms are one stroke, which begins with the first that counts', () => {
     expect(struckOnce([hit(2.011, 0.9), hit(1, 0.8), hit(2, 0.6), hit(3, 0.2), hit(3.005, 0.7), hit(4, 0.9), hit(4, 0.3)])).toEqual([hit(1, 0.8), { ...hit(2, 0.6), certainty: 0.9 }, hit(3.005, 0.7), hit(4, 0.9)]);
     expect(struckOnce([hit(1, 0.9), hit(1.013, 0.9)])).toHaveLength(2);
+  });
+});
+
+describe('finding hits', () => {
+  it('finds none where the first look leaves nothing worth a second one', async () => {
+    const deafened = (set: NetworkSet): NetworkSet => Object.fromEntries(Object.entries(set).map(([kind, net]) => [kind, { ...net, b2: -1000 }]));
+    const { first, second, third, lone, few } = NETWORKS;
+    const deaf: Networks = { first: deafened(first), second: deafened(second), third: deafened(third), lone: deafened(lone), few: deafened(few) };
+    const g = createGaussian(createRng(8));
+    const mics = [300, 420, 500].map((later) => Float32Array.from({ length: 4 * RATE }, (_, i) => g() * (1e-4 + 0.3 * Math.exp(-((i + RATE / 2 - later) % (RATE / 2)) / 2000))));
+    const described = [{ own: 'kick', overhead: false }, { own: null, overhead: true }, { own: null, overhead: true }];
+    const hear = (networks: Networks) => detectHits(RATE, described, (m) => mics[m], networks);
+    expect((await hear(deaf)).drums).toEqual({ kick: [], crash: [], ride: [] });
+    expect((await hear(NETWORKS)).drums.kick.length).toBeGreaterThan(4);
   });
 });
 

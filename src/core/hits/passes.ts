@@ -157,12 +157,12 @@ const NEAR_S = 0.022;
 const LEAST_LOGIT = -6;
 export const logit = (c: number) => Math.min(6, Math.max(LEAST_LOGIT, Math.log((c + 1e-9) / (1 - c + 1e-9))));
 
-/** Certainties of tracks by networks; none for those without one. */
+/** Certainties of tracks by networks; none for those without one, or without anything to look at. */
 export const judge = (tracks: readonly Track[], networks: NetworkSet, ears: readonly Ear[] = [createEar()]): Promise<Float64Array[]> =>
   shareOut(
     ears,
     tracks.map((t) => (ear: Ear) => {
-      const net = networks[t.network];
+      const net = t.described.features.length > 0 ? networks[t.network] : undefined;
       if (net && net.inputs !== t.described.count) throw new RangeError(`the network of ${t.network} takes ${net.inputs} features, not ${t.described.count}: train it anew`);
       return net ? ear.certainties(net, t.described.features) : new Float64Array(t.source.n);
     }),

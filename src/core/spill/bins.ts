@@ -56,7 +56,7 @@ export function createBins(shape: BinShape): Bins {
   const noise = k.alloc(bins * M * 4);
   const prior = k.alloc(S * T * 4);
   const sums = k.alloc(2 * P * 2 * SP * 16);
-  const work = k.alloc((5 * M * M + 3 * P + 2 * M) * 32);
+  const work = k.alloc((5 * M * M + 3 * P + 2 * M) * 32 + SP * 16);
   const list = k.alloc(M * S * 8);
   const out = k.alloc(M * S * 2 * T * 4);
   const view = (at: number, length: number) => new Float32Array(k.memory.buffer, at, length);

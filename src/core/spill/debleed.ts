@@ -23,7 +23,7 @@ import type { Target } from './separate';
 import type { StandingOut } from './standOut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 18;
+export const DEBLEED_VERSION = 19;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -214,8 +214,9 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   return shareOut(o.hands, [...near, ...far]);
 }
 
-/** Of a drum of which no stroke is sure, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. So does what the first did not hear of a cymbal where that is more than a few strokes, and more than a third of what the first counted: usually it is a sixth at most. */
+/** Of a drum of which no stroke is sure, and neither is each finding CERTAIN of one of its own, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. So does what the first did not hear of a cymbal where that is more than a few strokes, and more than a third of what the first counted: usually it is a sixth at most. */
 const HALF_HEARD = 0.4;
+const CERTAIN = 0.9;
 const FEW = 2;
 const FLOOD = 3;
 
@@ -228,7 +229,7 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   const kind = kindOf(drum);
   const weighed = features && (kind === 'cymbal' ? certaintiesAgain(by.far, drum, features) : certaintiesAgain(by.near, kind, features));
   const half = (c: Candidate) => c.first === 0 || (kind === 'cymbal' && c.again === 0);
-  const sure = list.some(sureOf);
+  const played = list.some(sureOf) || (list.some((c) => c.first > CERTAIN) && list.some((c) => c.again > CERTAIN));
   // a crash swells again after its stroke, which the second finding may take for a ride's, each time
   const anew = weighed ? list.filter((c, i) => c.first === 0 && weighed[i] >= THRESHOLD).length : 0;
   const flooded = kind === 'cymbal' && anew > Math.max(FEW, list.filter((c) => c.first >= THRESHOLD).length / FLOOD);
@@ -236,7 +237,7 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
     if (c.first === 0) weighed[i] *= HALF_HEARD;
   });
   // where nothing else is known both are believed alike
-  const certainty = weighed ? list.map((c, i) => (DOUBTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], IN_DOUBT) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !sure ? HALF_HEARD : 1));
+  const certainty = weighed ? list.map((c, i) => (DOUBTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], IN_DOUBT) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !played ? HALF_HEARD : 1));
   // what a person said stays
   return list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN);
 }

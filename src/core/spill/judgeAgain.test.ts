@@ -165,6 +165,13 @@ describe('judging strokes again', () => {
     expect(certainties('crash', 0.98, 0, false)).toEqual([expect.closeTo(0.196, 6)]);
   });
 
+  it('believes half of it where each finding is certain of a stroke the other did not hear', () => {
+    const certainties = (first: number, again: number) => judged({ drum: 'ride', list: candidatesOf([hit(4, first)], [hit(15, again), hit(32, 0.97)]), features: null }, learnt).map((h) => h.certainty);
+    expect(certainties(0.96, 0.95)).toEqual([0.48, 0.475, 0.485].map((c) => expect.closeTo(c, 6)));
+    // the first is not certain
+    expect(certainties(0.85, 0.95)).toEqual([0.17, 0.19, 0.194].map((c) => expect.closeTo(c, 6)));
+  });
+
   it('believes little of what the second finding alone heard of a cymbal where that is more than a few and a third of what the first counted', () => {
     // a column that says nothing but that it is a stroke
     const w = learnt.far.weights.ride;

@@ -32,8 +32,8 @@ export interface Stretch {
 
 export const ROUNDS = 8;
 const UPDATES = 2;
-/** Updates of powers when drums are told apart by a learnt model. */
-export const TOLD_UPDATES = 4;
+/** Updates of powers when drums are told apart by a learnt model, each the whole way. */
+export const TOLD_UPDATES = 2;
 /** The expected power is this many times the highest (but for one in a hundred) times the activity. */
 const PRIOR = 10;
 const PRIOR_QUANTILE = 0.99;

@@ -33,7 +33,7 @@ const KEPT_MS = [0, 20] as const;
 /** Of the drum's strokes, the level of the loudest. */
 const LOUD_QUANTILE = 0.98;
 /** So far under the loudest strokes at most, and so far over what was there before at least, dB. */
-const LEAST_DB = -30;
+const LEAST_DB = -32;
 const RISE_DB = 10;
 /** So near before a known stroke de-bleed's windows smear it, and so near after one it still swells, ms. */
 const NEAR_MS = [70, 30] as const;
@@ -46,7 +46,7 @@ const SILENT_DB = -140;
 /** Of a stroke at least. */
 const KEPT_DB = -20;
 const OVER_DB = 16;
-const LIKENESS = 0.95;
+const LIKENESS = 0.94;
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
 

@@ -185,7 +185,7 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
                         {f.name}
                         {f.channels === 2 && <span className="text-ink2"> · {k === 0 ? 'left' : 'right'}</span>}
                       </td>
-                      <td>
+                      <td className="py-[3px]">
                         <RolePicker id={m} role={plan.mics[m].role} name={plan.mics[m].name} />
                       </td>
                       <td className="pl-1">
