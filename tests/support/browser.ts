@@ -99,11 +99,25 @@ export async function rendered(page: Page, from: number, frames: number): Promis
   return [l, r];
 }
 
-/** A button, link or radio by what it is called; found again where the page put another in its place before it could be clicked. */
+/** Waits, in the page, until an element is where it was 100 ms before: what appears or goes beside it moves it away from under the pointer. */
+async function stands(el: Element): Promise<void> {
+  const at = () => {
+    const { left, top, width } = el.getBoundingClientRect();
+    return `${left} ${top} ${width}`;
+  };
+  for (let before = '', now = at(), n = 0; now !== before && n < 50; n++) {
+    before = now;
+    await new Promise((done) => setTimeout(done, 100));
+    now = at();
+  }
+}
+
+/** A button, link or radio by what it is called, once it stands still; found again where the page put another in its place before it could be clicked. */
 export async function press(page: Page, name: string): Promise<void> {
   for (let tries = 3; ; tries--) {
     const el = await page.waitForSelector(`::-p-aria([name="${name}"])`, { visible: true });
     try {
+      await el?.evaluate(stands);
       return await el?.click();
     } catch (error) {
       if (tries === 1 || !(error instanceof Error && error.message.includes('detached'))) throw error;

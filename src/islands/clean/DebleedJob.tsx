@@ -3,7 +3,7 @@ import { AudioWaveform, Square } from 'lucide-react';
 import { useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import type { DebleedView } from '../../server/debleed';
-import { describe, request } from '../shared/api';
+import { describe, refresher, request } from '../shared/api';
 import { debleedStretch } from '../workbench/engine';
 import { useBench } from '../workbench/store';
 
@@ -17,13 +17,10 @@ function firstStretch(): { from: number; to: number } {
   return { from, to: Math.min(Math.round(s.to), from + FIRST_S * (data?.recording.sampleRate ?? 48000), data?.recording.frames ?? 0) };
 }
 
-export async function loadDebleed(): Promise<void> {
-  try {
-    useBench.setState({ debleed: await request<DebleedView>('GET', `/api/recordings/${useBench.getState().id}/debleed`) });
-  } catch {
-    // the next notice tries again
-  }
-}
+export const loadDebleed = refresher(
+  () => request<DebleedView>('GET', `/api/recordings/${useBench.getState().id}/debleed`),
+  (debleed) => useBench.setState({ debleed }),
+);
 
 /** Starts de-bleed of the whole song, or cancels its job. */
 export async function askDebleed(what: 'start' | { cancel: string | undefined }): Promise<void> {

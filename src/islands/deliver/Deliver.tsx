@@ -1,7 +1,7 @@
 /** Step Deliver: cleaned files as one zip, and the plan as a file. */
 import { Download, FileJson, FolderInput } from 'lucide-react';
 import { Checkbox } from 'radix-ui';
-import { useCallback, useEffect, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { toast } from 'sonner';
 import { isUntouched } from '../../core/plan/plan';
 import { listHits } from '../../core/plan/planHits';
@@ -9,7 +9,7 @@ import { type HitFiles, NO_HIT_FILES } from '../../server/hitFiles';
 import type { ExportResult } from '../../server/jobs/exportJob';
 import type { PlanState } from '../../server/sql/plans';
 import type { JobRow } from '../../server/sql/jobs';
-import { describe, request } from '../shared/api';
+import { describe, refresher, request } from '../shared/api';
 import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { formatBytes } from '../shared/time';
@@ -80,13 +80,7 @@ export function Deliver() {
   const [jobs, setJobs] = useState<JobRow[]>(data?.exports ?? []);
   const opener = useRef<HTMLInputElement>(null);
 
-  const refresh = useCallback(async () => {
-    try {
-      setJobs(await request<JobRow[]>('GET', `/api/recordings/${id}/exports`));
-    } catch {
-      // the next notice tries again
-    }
-  }, [id]);
+  const refresh = useMemo(() => refresher(() => request<JobRow[]>('GET', `/api/recordings/${id}/exports`), setJobs), [id]);
   useEffect(() => {
     void refresh();
     window.addEventListener('fresh-gap:jobs', refresh);

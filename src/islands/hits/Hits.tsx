@@ -3,7 +3,7 @@ import { FileMusic, Radar } from 'lucide-react';
 import { useEffect, useRef } from 'react';
 import { toast } from 'sonner';
 import type { AnalysisView } from '../../server/analysis';
-import { describe, request } from '../shared/api';
+import { describe, refresher, request } from '../shared/api';
 import { formatTime } from '../shared/time';
 import { useBench } from '../workbench/store';
 import { HitMap } from './HitMap';
@@ -15,13 +15,10 @@ import { drumLabel, drumsOf, hitOf, importMidi, nextDoubtful } from './hitsState
 
 const STALE = 'Files, roles or the program changed since the hits were found: find them again.';
 
-export async function loadAnalysis(): Promise<void> {
-  try {
-    useBench.setState({ analysis: await request<AnalysisView>('GET', `/api/recordings/${useBench.getState().id}/analysis`) });
-  } catch {
-    // the next notice tries again
-  }
-}
+export const loadAnalysis = refresher(
+  () => request<AnalysisView>('GET', `/api/recordings/${useBench.getState().id}/analysis`),
+  (analysis) => useBench.setState({ analysis }),
+);
 
 export async function startAnalysis(): Promise<void> {
   try {

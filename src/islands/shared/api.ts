@@ -16,6 +16,22 @@ export async function request<T>(method: string, url: string, body?: unknown): P
   return data as T;
 }
 
+/**
+ * Asks again for what a page shows, at every notice of a change: an answer that comes after that of a later question is left out,
+ * and a question that fails leaves what was there, as the next notice asks again.
+ */
+export function refresher<T>(ask: () => Promise<T>, take: (answer: T) => void): () => Promise<void> {
+  let asked = 0;
+  let taken = 0;
+  return async () => {
+    const mine = ++asked;
+    const answer = await ask().catch(() => null);
+    if (answer === null || mine < taken) return;
+    taken = mine;
+    take(answer);
+  };
+}
+
 /** The server did not answer at all. */
 export class OfflineError extends Error {
   constructor() {
