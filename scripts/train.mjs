@@ -1,4 +1,4 @@
-/** npm run train -- FOLDER OUT, npm run train -- --again FOLDER OUT, npm run train -- --cymbals FOLDER OUT, npm run train -- --lone FOLDER OUT, npm run evaluate -- FOLDER [WEIGHTS]: see src/train/train.ts, again.ts, cymbals.ts and evaluate.ts. */
+/** npm run train -- FOLDER OUT, npm run train -- --again FOLDER OUT, npm run train -- --cymbals FOLDER OUT, npm run train -- --lone FOLDER OUT, npm run evaluate -- FOLDER [WEIGHTS], npm run make -- FOLDER NUMBER ..., npm run figures -- OUT FOLDER ...: see src/train/train.ts, again.ts, cymbals.ts, evaluate.ts, make.ts and figures.ts. */
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -6,7 +6,7 @@ import { pathToFileURL } from 'node:url';
 import { ROOT, ensureNpm } from './lib/install.mjs';
 import { ensureKernels } from './lib/kernels.mjs';
 
-const what = { '--evaluate': 'evaluate', '--again': 'again', '--cymbals': 'cymbals', '--lone': 'cymbals' }[process.argv[2]] ?? 'train';
+const what = { '--evaluate': 'evaluate', '--again': 'again', '--cymbals': 'cymbals', '--lone': 'cymbals', '--make': 'make', '--figures': 'figures' }[process.argv[2]] ?? 'train';
 if (what !== 'train' && process.argv[2] !== '--lone') process.argv.splice(2, 1);
 ensureNpm();
 await ensureKernels();
@@ -14,7 +14,7 @@ const { build } = await import('esbuild');
 const folder = mkdtempSync(join(tmpdir(), 'fresh-gap-train-'));
 const file = join(folder, 'train.mjs');
 try {
-  await build({ absWorkingDir: ROOT, entryPoints: [`src/train/${what}.ts`], outfile: file, bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning', banner: { js: "import { createRequire as makeRequire } from 'node:module'; const require = makeRequire(import.meta.url); const __dirname = import.meta.dirname ?? '.';" } });
+  await build({ absWorkingDir: ROOT, entryPoints: { train: `src/train/${what}.ts`, 'hand.thread': 'src/node/hand.thread.ts' }, outdir: folder, outExtension: { '.js': '.mjs' }, bundle: true, platform: 'node', format: 'esm', target: 'node20', logLevel: 'warning', banner: { js: "import { createRequire as makeRequire } from 'node:module'; const require = makeRequire(import.meta.url); const __dirname = import.meta.dirname ?? '.';" } });
   await import(pathToFileURL(file).href);
 } finally {
   rmSync(folder, { recursive: true, force: true });

@@ -8,7 +8,7 @@ import { NO_TREATMENT, type Plan, createPlan } from '../core/plan/plan';
 import type { MicReader } from '../core/render';
 import { type DeliveryEncoding, deliverFile, fileIsUntouched } from '../server/deliver';
 import { parsePlan } from '../server/dto/plan.dto';
-import { debleedFolder, proposeFolder } from './debleed';
+import { type Proposal, debleedFolder, proposeFolder } from './debleed';
 import { openFolder } from './wavFile';
 
 export interface CleanOptions {
@@ -19,6 +19,8 @@ export interface CleanOptions {
   out: string;
   /** Of the proposed plan, de-bleed alone; or everything but that. */
   only?: 'debleed' | 'cut';
+  /** The proposed plan where it is known already. */
+  proposal?: Proposal;
   encoding: DeliveryEncoding;
   progress(text: string): void;
 }
@@ -54,7 +56,7 @@ const memoryReader = (x: Float32Array): MicReader => ({
 /** Throws coded errors; a file appears in `out` only when it is whole. */
 export async function clean(o: CleanOptions): Promise<CleanReport> {
   if (resolve(o.folder) === resolve(o.out)) throw new FreshGapError('CLI_OUT_IS_IN', 'Originals are never overwritten.');
-  const proposal = o.plan ? null : await proposeFolder({ ...o, plain: o.only === 'cut' });
+  const proposal = o.plan ? null : (o.proposal ?? (await proposeFolder({ ...o, plain: o.only === 'cut' })));
   const given = o.only === 'debleed' && proposal ? onlyDebleed(proposal.plan) : (proposal?.plan ?? (await readPlan(o.plan as string)));
   const files = await openFolder(o.folder);
   try {

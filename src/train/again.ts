@@ -40,7 +40,7 @@ async function hear(folder: string): Promise<Heard[]> {
     const list = s ? await hearAgain(input, s) : [];
     const heard = list.flatMap((h): Heard[] => {
       const kind = kindOf(h.drum);
-      return h.features ? [{ kind: kind === 'cymbal' ? h.drum : kind, features: h.features, labels: label(truth[h.drum] ?? [], h.list.map((c) => c.hit.time), LATE_S) }] : [];
+      return h.features ? [{ kind: kind === 'cymbal' ? h.drum : kind, features: h.features, labels: label((truth[h.drum] ?? []).map((t) => t.time), h.list.map((c) => c.hit.time), LATE_S) }] : [];
     });
     writeFileSync(path, serialize(heard));
     return heard;

@@ -57,8 +57,8 @@ function truthOf(folder: string, kit: Kit): Truth {
 
 const readKit = (folder: string) => JSON.parse(readFileSync(join(folder, 'kit.json'), 'utf8')) as Kit;
 
-/** Times of a made recording's strokes by drum, as truthOf tells them. */
-export const readTruth = (folder: string): Record<string, number[]> => Object.fromEntries(Object.entries(truthOf(folder, readKit(folder))).map(([d, list]) => [d, list.map((h) => h.time)]));
+/** A made recording's strokes by drum, as truthOf tells them. */
+export const readTruth = (folder: string): Truth => truthOf(folder, readKit(folder));
 
 async function readMic(files: Awaited<ReturnType<typeof openFolder>>, folder: string, kit: Kit, mic: number): Promise<Float32Array> {
   const f = files.find((x) => x.name === kit.mics[mic].file);

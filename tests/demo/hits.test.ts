@@ -11,7 +11,7 @@ import { scoreHits } from '../../src/core/measure/scoreHits';
 import type { Point } from '../../src/demo/geometry';
 import { type MadeRecording, type Voice, makeRecording } from '../../src/demo/makeRecording';
 import { randomRecording } from '../../src/demo/randomKit';
-import { haveRealSounds, realVoice } from '../support/realSounds';
+import { haveRealSounds, realVoice } from '../../src/demo/realSounds';
 
 const micsOf = (r: MadeRecording) => r.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') }));
 const detect = (r: MadeRecording, audio: readonly Float32Array[] = r.audio) => detectHits(r.rate, micsOf(r), (i) => audio[i], NETWORKS);

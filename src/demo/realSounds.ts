@@ -4,9 +4,9 @@
  */
 import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
-import { createGaussian, createRng } from '../../src/core/dsp/rng';
-import type { Voice } from '../../src/demo/makeRecording';
-import type { Stroke } from '../../src/demo/strokes';
+import { createGaussian, createRng } from '../core/dsp/rng';
+import type { Voice } from './makeRecording';
+import type { Stroke } from './strokes';
 
 const FOLDER = '/usr/share/hydrogen/data/drumkits';
 
