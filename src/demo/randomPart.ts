@@ -81,3 +81,10 @@ export function randomPart(seed: number, seconds: number, drums: readonly string
   }
   return playable(out.sort((a, b) => a.time - b.time));
 }
+
+/** Of a drum's strokes three, evenly spread; the others' as they are. */
+export function threeOf<S extends { readonly drum: string }>(strokes: readonly S[], drum: string): S[] {
+  const mine = strokes.filter((s) => s.drum === drum);
+  const kept = [0.5, 1.5, 2.5].map((k) => mine[Math.floor((k * mine.length) / 3)]);
+  return strokes.filter((s) => s.drum !== drum || kept.includes(s));
+}

@@ -11,6 +11,7 @@ import { scoreHits } from '../../src/core/measure/scoreHits';
 import type { Point } from '../../src/demo/geometry';
 import { type MadeRecording, type Voice, makeRecording } from '../../src/demo/makeRecording';
 import { randomRecording } from '../../src/demo/randomKit';
+import { threeOf } from '../../src/demo/randomPart';
 import { haveRealSounds, realVoice } from '../../src/demo/realSounds';
 
 const micsOf = (r: MadeRecording) => r.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') }));
@@ -132,13 +133,6 @@ it('finds no crash where nobody strikes one, though some snares are like one', a
   expect(hits.crash.length).toBeLessThanOrEqual(1);
   expect(scoreHits(truthOf(r), hits).drums.ride.f).toBeGreaterThan(0.9);
 }, 240_000);
-
-/** Of a drum's strokes three, evenly spread. */
-function threeOf<S extends { readonly drum: string }>(strokes: readonly S[], drum: string): S[] {
-  const mine = strokes.filter((s) => s.drum === drum);
-  const kept = [0.5, 1.5, 2.5].map((k) => mine[Math.floor((k * mine.length) / 3)]);
-  return strokes.filter((s) => s.drum !== drum || kept.includes(s));
-}
 
 it('learns a snare that is struck three times from what its mic hears first, not from what is loudest there', async () => {
   const plan = randomRecording({ seed: 102, seconds: 40, spill: 'normal', toms: 2, truth: false });

@@ -23,7 +23,7 @@ import type { Target } from './separate';
 import type { StandingOut } from './standOut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 19;
+export const DEBLEED_VERSION = 20;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -196,7 +196,7 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
     if (told.length === 0 || kind === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[q].share < LEAST_SHARE || !told.some(sureOf)) return { drum, list: told, features: null };
     const [raw, kept] = [await readRaw(s.targets[q][0]), s.images[q]];
     const timesOf = (least: number) => told.filter((c) => Math.max(c.first, c.again) >= least).map((c) => c.hit.time);
-    const unheard = kind === 'hat' ? [] : (await hand.standOut({ raw, kept, rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) })).filter((u) => told.every((c) => Math.abs(c.hit.time - u.time) >= SAME_S));
+    const unheard = (await hand.standOut({ raw, kept, rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) })).filter((u) => told.every((c) => Math.abs(c.hit.time - u.time) >= SAME_S));
     const begin = await hand.pick(kept, rate, Float64Array.from(unheard, (u) => u.time), kind);
     const possible = [...told, ...unheard.map(({ strength }, i) => ({ hit: { time: begin[i], strength, certainty: 0 }, first: 0, again: LEAST_CERTAIN }))].sort((a, b) => a.hit.time - b.hit.time);
     const list = await movedBack(possible, async (times, strengths, earlierS) => hand.align(kept, rate, times, strengths, kind, earlierS));

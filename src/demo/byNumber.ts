@@ -1,0 +1,53 @@
+/** Made recordings by number: what a number stands for is always the same, so that tables and other people's runs can be compared. */
+import type { RecordingPlan } from './makeRecording';
+import { type RandomSpec, randomRecording } from './randomKit';
+import { threeOf } from './randomPart';
+import { realVoice } from './realSounds';
+
+const SECONDS = 40;
+
+/** Whose sounds, by the rest of a number's division by five: a set of real ones, or null: synthesised. */
+const SOUNDS = ['millo', 'colombo', null, 'millo', 'colombo'] as const;
+
+/** The set of real sounds that a recording is made of; null where they are synthesised. */
+export const soundsOf = (seed: number): 'millo' | 'colombo' | null => SOUNDS[seed % SOUNDS.length];
+
+/**
+ * A number draws kit, room, mics and part. Even ones have normal spill, of odd ones every second hard, the others easy; each third number has two toms, the others three;
+ * of five one is synthesised, two are of either set of real sounds.
+ */
+export function specOf(seed: number): Omit<RandomSpec, 'voice'> & { readonly toms: 2 | 3 } {
+  return { seed, seconds: SECONDS, spill: seed % 2 === 0 ? 'normal' : seed % 4 === 1 ? 'hard' : 'easy', toms: seed % 3 === 0 ? 2 : 3 };
+}
+
+const FEW = /^(\d+)-([a-z][a-z0-9-]*)=([03])$/;
+
+/** The number of a recording by its name: `101`, or `101-ride=0`. */
+export const numberOf = (name: string): number => Number(name.split('-')[0]);
+
+/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `demo`), ranges spelt out. Throws what says how they are written. */
+export function namesOf(words: readonly string[]): string[] {
+  return words.flatMap((w) => {
+    if (w === 'demo' || FEW.test(w)) return [w];
+    const [, from, to] = /^(\d+)(?:-(\d+))?$/.exec(w) ?? [];
+    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), and not "demo".`);
+    return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => String(Number(from) + i));
+  });
+}
+
+/** The strokes of a part as a name has them: `101-ride=3` leaves three of the ride's. Throws where the part has no such drum. */
+export function strokesOf<S extends { readonly drum: string }>(name: string, strokes: readonly S[]): readonly S[] {
+  const [, number, drum, count] = FEW.exec(name) ?? [];
+  if (!drum) return strokes;
+  const drums = new Set(strokes.map((s) => s.drum));
+  if (!drums.has(drum)) throw new Error(`${number} has no ${drum}; it has ${[...drums].join(', ')}.`);
+  return count === '3' ? threeOf(strokes, drum) : strokes.filter((s) => s.drum !== drum);
+}
+
+/** What is made under a name but `demo`; see specOf and strokesOf. `truth`: see RandomSpec. */
+export function planOf(name: string, truth = true): RecordingPlan {
+  const spec = specOf(numberOf(name));
+  const sounds = soundsOf(spec.seed);
+  const plan = randomRecording({ ...spec, voice: sounds ? realVoice(sounds, spec.seed, spec.toms) : undefined, truth });
+  return { ...plan, strokes: strokesOf(name, plan.strokes) };
+}
