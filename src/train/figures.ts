@@ -46,7 +46,7 @@ async function figuresOf(folder: string, out: string): Promise<Figures> {
 }
 
 const row = (cells: readonly string[]) => `| ${cells.join(' | ')} |`;
-const plain = (v: number, digits: number) => v.toFixed(digits).replace('-', '−').replace(/^(−?)0\./, '$1.');
+const plain = (v: number, digits: number) => (Number(v.toFixed(digits)) === 0 ? '0' : v.toFixed(digits).replace('-', '−').replace(/^(−?)0\./, '$1.'));
 
 const isTom = (drum: string) => drum.startsWith('tom');
 /** By its file's name, as made recordings are named. */
@@ -60,7 +60,7 @@ function cleanRows(name: string, list: readonly Figures[], of: (mic: string) => 
     const m = meanScore(list.flatMap((f) => Object.entries(f.mics[way]).flatMap(([mic, s]) => (of(mic) ? [s] : []))));
     return row([
       `${name} ${WORDS[way]}`, plain(m.gapSuppressionDb, 1), plain(m.tailSpillDb, 1), plain(m.attackErrorDb, 2), plain(m.sustainErrorDb, 2), plain(m.siSdrImprovementDb, 1), plain(m.missedStrokes, 2),
-      plain(m.softRecall, 3), plain(m.falseOpensPerMinute, 1),
+      plain(m.softRecall, 2), plain(m.falseOpensPerMinute, 1),
     ]);
   });
 }
@@ -73,7 +73,7 @@ function hitRow(name: string, f: Figures): string {
   const toms = Object.entries(drums).flatMap(([d, s]) => (isTom(d) ? [s] : []));
   const mean = (pick: (s: HitScore) => number) => toms.reduce((t, s) => t + pick(s), 0) / Math.max(1, toms.length);
   const far = scoreHits({ crash: f.truth.crash ?? [], ride: f.truth.ride ?? [] }, { crash: f.found.crash ?? [], ride: f.found.ride ?? [] }, true).all;
-  return row([name, ...['kick', 'snare', 'hat'].map((d) => plain(drums[d]?.f ?? 0, 3)), plain(mean((s) => s.f), 3), plain(Math.min(...toms.map((s) => s.f)), 3), plain(mean((s) => s.softRecall), 2), plain(far.f, 3), plain(mean((s) => s.absErrorMs ?? 0), 2)]);
+  return row([name, ...['kick', 'snare', 'hat'].map((d) => plain(drums[d]?.f ?? 0, 2)), plain(mean((s) => s.f), 2), plain(Math.min(...toms.map((s) => s.f)), 2), plain(mean((s) => s.softRecall), 2), plain(far.f, 2), plain(mean((s) => s.absErrorMs ?? 0), 2)]);
 }
 
 /** Strokes lost and hits that are none by kind of drum, and of hits .9 certain how many are right, over all recordings. */
