@@ -1,6 +1,6 @@
 /**
  * npm run figures -- OUT FOLDER ...: what the program makes of made recordings (subfolders of the folders named, or such themselves) by itself: hits heard closely, de-bleed alone, the proposed plan.
- * Every figure of every mic and the hits go to OUT/NAME.json, which is kept between runs; the tables of docs/hits.md and docs/debleed.md over all of OUT are printed. `--table`: only that.
+ * Every figure of every mic and the hits go to OUT/NAME.json, which is kept between runs; the tables of docs/hits.md and docs/debleed.md over all of OUT are printed. `--table`: only that; `--keep`: the cleaned mics stay too.
  * A recording of 40 s takes a minute.
  */
 import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
