@@ -10,7 +10,7 @@ describe('made recordings by number', () => {
     for (const wrong of ['ride', '104-101', '101-ride=2', '101:ride=3', '']) expect(() => namesOf([wrong]), wrong).toThrow(/101-ride=3/);
   });
 
-  it('are of all kinds of spill, sounds and kits, in equal shares', () => {
+  it('are of all kinds of spill, sounds and kits, in fixed shares', () => {
     const numbers = Array.from({ length: 60 }, (_, i) => 100 + i);
     const share = (is: (n: number) => boolean) => numbers.filter(is).length / 60;
     expect(share((n) => specOf(n).spill === 'normal')).toBe(0.5);
