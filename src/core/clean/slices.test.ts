@@ -44,18 +44,6 @@ describe('fades', () => {
 });
 
 describe('slices from hits', () => {
-  it('let a soft stroke ring a little longer until another drum is struck, not into spill, nor where one has just been struck', () => {
-    const s = { tailBy: 'natural' as const, ringDb: 46, ownDb: 34 };
-    const end = (strength: number, foreign: number[] = [], ring = RING) => Math.round((1000 * (deriveSlices(input(s, [hit('a', 1, strength)], { ring, foreign: foreign.map((t) => Math.round(t * RATE)) }))[0].to - SECOND)) / RATE);
-    // 34 dB of its own at 60 dB a second, and 4 dB more; of a loud one 46 dB are more than that
-    expect(end(0.1)).toBe(640);
-    expect(end(1)).toBe(770);
-    expect(end(0.1, [1.6])).toBe(598);
-    expect(end(0.1, [1.5])).toBe(570);
-    expect(end(0.1, [1.3])).toBe(640);
-    expect(end(0.1, [], { ...RING, spillDb: -50 })).toBe(570);
-  });
-
   it('keep lead and tail, and join what a bridge spans', () => {
     const s = { leadMs: 10, tailBy: 'fixed' as const, tailMs: 300, bridgeMs: 100 };
     const list = deriveSlices(input(s, [hit('a', 1), hit('b', 1.35), hit('c', 3)]));

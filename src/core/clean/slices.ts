@@ -91,25 +91,11 @@ interface Group {
 
 const firstAfter = (list: readonly number[], frame: number): number => firstIndex(list.length, (i) => list[i] > frame);
 
-/** A soft stroke's tail goes on for so much more of its decay where the mic is quieter, until another drum is struck, dB. */
-const EASED_DB = 4;
-/** Not where one was struck this shortly before, seconds. */
-const STRUCK_S = 0.1;
-
 /** Length of a hit's tail, ms. */
 export function tailMs(s: SliceSettings, ring: Ring | null, strength: number): number {
   if (s.tailBy === 'fixed') return s.tailMs;
   if (!ring) return NATURAL_WITHOUT_RING_MS;
   return ringMs(ring, strength, Math.min(Math.max(-s.ringDb, ring.spillDb), strokeDb(strength) - s.ownDb));
-}
-
-/** Where a soft stroke's natural tail may end that goes on from frame `to`. */
-function easedEnd({ rate, frames, settings: s, ring, foreign }: SliceInput, hit: SliceHit, to: number): number {
-  if (s.tailBy === 'fixed' || !ring) return to;
-  const next = firstAfter(foreign, to - Math.round(STRUCK_S * rate));
-  if (next < foreign.length && foreign[next] <= to) return to;
-  const eased = hit.frame + Math.round((ringMs(ring, hit.strength, Math.max(ring.spillDb, strokeDb(hit.strength) - s.ownDb - EASED_DB)) / 1000) * rate);
-  return Math.max(to, Math.min(eased, (foreign[next] ?? frames) - Math.ceil(GUARD_BEFORE_S * rate)));
 }
 
 /** A stretch that a person kept has no attack to guard. */
@@ -127,7 +113,6 @@ function regionOf(i: SliceInput, hit: SliceHit): Region {
     if (k >= 0 && foreign[k] > from - Math.round(AFTER_FOREIGN_S * rate)) from = Math.max(from, foreign[k] + Math.round(AFTER_FOREIGN_S * rate));
   }
   let to = hit.until === undefined ? hit.frame + frames(tailMs(s, i.ring, hit.strength)) : hit.until + frames(s.tailBy === 'fixed' ? s.tailMs : s.fadeOutMs);
-  if (hit.until === undefined) to = easedEnd(i, hit, to);
   if (s.endBefore) {
     const next = foreign[firstAfter(foreign, hit.frame + Math.round(TOO_NEAR_S * rate))];
     if (next !== undefined && next < to) to = next - guard;

@@ -26,7 +26,7 @@ export const SLICE_PARAMS = {
     help: "Natural: until the drum's own decay, learnt from its strokes, falls into the spill; loud strokes ring longer than soft ones.",
   },
   ringDb: { kind: 'number', label: 'Ring kept to', unit: 'dB', min: 12, max: 72, default: 50, step: 1, scale: 'linear', help: 'A natural tail ends where the ring has fallen this far under the loudest stroke, or into the spill.' },
-  ownDb: { kind: 'number', label: 'Soft ones keep', unit: 'dB', min: 12, max: 60, default: 34, step: 1, scale: 'linear', help: "A natural tail keeps at least this much of the stroke's own decay, however soft it is and whatever the spill; 4 dB more in a quiet mic, until another drum is struck." },
+  ownDb: { kind: 'number', label: 'Soft ones keep', unit: 'dB', min: 12, max: 60, default: 34, step: 1, scale: 'linear', help: "A natural tail keeps at least this much of the stroke's own decay, however soft it is and whatever the spill." },
   tailMs: { kind: 'number', label: 'Tail length', unit: 'ms', min: 10, max: 8000, default: 600, step: 5, scale: 'log', help: 'Kept after the attack, the same for every stroke.' },
   endBefore: { kind: 'switch', label: 'Ends before others', default: false, help: "Ends a tail where another drum's stroke falls into it." },
   bridgeMs: { kind: 'number', label: 'Bridge', unit: 'ms', min: 0, max: 2000, default: 60, step: 5, scale: 'square', help: 'Gaps shorter than this stay, so that strokes close together share one slice: 0.1 s for a kick, 0.3 s for toms.' },

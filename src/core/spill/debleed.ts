@@ -23,7 +23,7 @@ import type { Target } from './separate';
 import type { StandingOut } from './standOut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 20;
+export const DEBLEED_VERSION = 21;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -224,6 +224,13 @@ const FLOOD = 3;
 const IN_DOUBT = 0.21;
 const DOUBTED: ReadonlySet<Kind> = new Set<Kind>(['snare', 'hat']);
 
+/** A doubtful stroke so shortly before a certain one of the same drum that is so many times as strong is the beginning of that, or what de-bleed's windows smear ahead of it: a grace note is a fifth as strong at least. */
+const SMEAR_S = 0.07;
+const SMEARED = 1 / 16;
+const DOUBTFUL = 0.5;
+const withoutSmears = (list: readonly FoundHit[]): FoundHit[] =>
+  list.filter((h) => h.certainty >= DOUBTFUL || list.every((x) => x.certainty <= CERTAIN || x.time <= h.time || x.time - h.time >= SMEAR_S || h.strength >= SMEARED * x.strength));
+
 /** The hits by what was heard again. */
 export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHit[] {
   const kind = kindOf(drum);
@@ -239,15 +246,15 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   // where nothing else is known both are believed alike
   const certainty = weighed ? list.map((c, i) => (DOUBTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], IN_DOUBT) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !played ? HALF_HEARD : 1));
   // what a person said stays
-  return list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN);
+  return withoutSmears(list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN));
 }
 
 /** A drum's hits with strokes that stand out of its mic unheard: in doubt, so that a person looks at them and slices and gates open. What was all but given up nearby is in doubt again. */
-export function withUnheard(hits: readonly FoundHit[], unheard: readonly StandingOut[]): FoundHit[] {
+export function withUnheard(hits: readonly FoundHit[], unheard: readonly Pick<StandingOut, 'time' | 'strength'>[]): FoundHit[] {
   const again = (h: FoundHit) => unheard.some((u) => Math.abs(u.time - h.time) < SAME_S);
   const listed = hits.map((h) => (h.certainty < IN_DOUBT && again(h) ? { ...h, certainty: IN_DOUBT } : h));
   const anew = unheard.filter((u) => hits.every((h) => Math.abs(h.time - u.time) >= SAME_S));
-  return [...listed, ...anew.map(({ time, strength }) => ({ time, strength, certainty: IN_DOUBT }))].sort((a, b) => a.time - b.time);
+  return withoutSmears([...listed, ...anew.map(({ time, strength }) => ({ time, strength, certainty: IN_DOUBT }))].sort((a, b) => a.time - b.time));
 }
 
 /** All drums' hits, by what was heard again of some. */

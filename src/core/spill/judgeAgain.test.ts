@@ -3,7 +3,7 @@ import { createGaussian, createRng } from '../dsp/rng';
 import { createEar } from '../hits/ears';
 import { FAR_FEATURES, FEATURES, LIKENESS, MEAN_CERTAINTY, type Weighing, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf, witness } from './judgeAgain';
 import { DEFAULT_THRESHOLD, isDoubtful } from '../plan/planHits';
-import { judged } from './debleed';
+import { judged, withUnheard } from './debleed';
 import learnt from './judge.json';
 
 const RATE = 48000;
@@ -188,6 +188,20 @@ describe('judging strokes again', () => {
     expect(counted(found(12, 5))).toBe(12);
     // they stay to be looked at
     expect(found(12, 5)).toHaveLength(17);
+  });
+
+  it('takes a doubtful stroke far under a certain one that follows at once for the beginning of that; grace notes are not that soft', () => {
+    const times = (certainty: number, strength: number, at: number, next = 0.95) => {
+      const list = [hit(at, certainty, strength), hit(1, next, 0.8)];
+      return [judged({ drum: 'tom-1', list: candidatesOf(list, list), features: null }, learnt), withUnheard([hit(1, next, 0.8)], [{ time: at, strength }])].map((hits) => hits.map((h) => h.time));
+    };
+    expect(times(0.4, 0.03, 0.945)).toEqual([[1], [1]]);
+    expect(times(0.4, 0.16, 0.945)).toEqual([[0.945, 1], [0.945, 1]]);
+    expect(times(0.4, 0.03, 0.92)).toEqual([[0.92, 1], [0.92, 1]]);
+    expect(times(0.4, 0.03, 0.945, 0.6)).toEqual([[0.945, 1], [0.945, 1]]);
+    expect(times(0.6, 0.03, 0.945)[0]).toEqual([0.945, 1]);
+    // after a stroke, nothing is said
+    expect(times(0.4, 0.03, 1.055)).toEqual([[1, 1.055], [1, 1.055]]);
   });
 
   it('knows nothing of no candidates', () => {
