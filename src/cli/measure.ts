@@ -2,7 +2,7 @@
 import { readFile, readdir } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { FreshGapError } from '../core/errors';
-import { type CleanScore, meanScore, scoreClean } from '../core/measure/scoreClean';
+import { type CleanScore, type CleanTruth, meanScore, scoreClean } from '../core/measure/scoreClean';
 import { type TimedHit, scoreHits } from '../core/measure/scoreHits';
 import { guessRoles } from '../core/plan/guessRoles';
 import { roleOf } from '../core/plan/roles';
@@ -56,35 +56,48 @@ const toLength = (x: Float32Array, n: number) => {
   return out;
 };
 
+/** A mic with its truth, and its cleaned self where a folder of those is given. */
+export interface TruthOfMic {
+  readonly name: string;
+  readonly ref: CleanTruth;
+  readonly cleaned: Float32Array | null;
+}
+
 /**
- * Scores every mic that has a truth file of its name. `truth` holds those files, late/ (the own drum's later room sound, may be missing) and
+ * Every mic that has a truth file of its name, one after the other. `truth` holds those files, late/ (the own drum's later room sound, may be missing) and
  * hits.json; kit.json beside the raw mics may say how much later than the contact a stroke arrives at each mic.
  */
-export async function measureClean(raw: string, clean: string, truth: string): Promise<{ mics: Record<string, CleanScore>; mean: ReturnType<typeof meanScore> }> {
+export async function* truthOfMics(raw: string, truth: string, clean?: string): AsyncGenerator<TruthOfMic> {
   const names = (await readdir(truth).catch(() => [] as string[])).filter((n) => /\.wav$/i.test(n)).sort();
   if (names.length === 0) throw new FreshGapError('CLI_TRUTH', `${truth} holds no WAV files.`);
   const hits = await readHits(join(truth, 'hits.json'));
   const kit = (await json(join(raw, 'kit.json')).catch(() => null)) as { mics?: { file: string; own: string | null; arrival_offset_s?: number }[] } | null;
   const roles = guessRoles(names.map((file) => ({ file, channel: 0, channels: 1 })));
-  const mics: Record<string, CleanScore> = {};
   for (const [i, name] of names.entries()) {
     const known = kit?.mics?.find((m) => m.file === name);
     const own = known?.own ?? roleOf(roles[i]).drum;
     if (!own || !hits[own]) continue;
-    const [r, t, c, l] = [await samples(raw, name), await samples(truth, name), await samples(clean, name), await samples(join(truth, 'late'), name)];
+    const [r, t, c, l] = [await samples(raw, name), await samples(truth, name), clean === undefined ? null : await samples(clean, name), await samples(join(truth, 'late'), name)];
     if (!r || !t) continue;
-    if (!c) throw new FreshGapError('CLI_TRUTH', `${clean} has no ${name}.`);
-    if (r.rate !== t.rate || c.rate !== t.rate) throw new FreshGapError('RATE_MISMATCH', `${name} has another sample rate than its truth.`);
+    if (clean !== undefined && !c) throw new FreshGapError('CLI_TRUTH', `${clean} has no ${name}.`);
+    if (r.rate !== t.rate || (c && c.rate !== t.rate)) throw new FreshGapError('RATE_MISMATCH', `${name} has another sample rate than its truth.`);
     const n = t.x.length;
     const list = [...hits[own]].sort((a, b) => a.time - b.time);
-    mics[name] = scoreClean(
-      {
+    yield {
+      name,
+      ref: {
         rate: t.rate, raw: toLength(r.x, n), truth: t.x, late: toLength(l?.x ?? new Float32Array(0), n),
         hits: list.map((h) => Math.min(n - 1, Math.round((h.time + (known?.arrival_offset_s ?? 0)) * t.rate))), strengths: list.map((h) => h.strength ?? 1),
       },
-      toLength(c.x, n),
-    );
+      cleaned: c && toLength(c.x, n),
+    };
   }
+}
+
+/** Scores every mic that has a truth file of its name, as truthOfMics says. */
+export async function measureClean(raw: string, clean: string, truth: string): Promise<{ mics: Record<string, CleanScore>; mean: ReturnType<typeof meanScore> }> {
+  const mics: Record<string, CleanScore> = {};
+  for await (const { name, ref, cleaned } of truthOfMics(raw, truth, clean)) if (cleaned) mics[name] = scoreClean(ref, cleaned);
   if (Object.keys(mics).length === 0) throw new FreshGapError('CLI_TRUTH', `${basename(truth)} has no truth for any mic of ${raw}.`);
   return { mics, mean: meanScore(Object.values(mics)) };
 }

@@ -1,7 +1,7 @@
 /**
  * npm run figures -- OUT FOLDER ...: what the program makes of made recordings (subfolders of the folders named, or such themselves) by itself: hits heard closely, de-bleed alone, the proposed plan.
  * Every figure of every mic and the hits go to OUT/NAME.json, which is kept between runs; the tables of docs/hits.md and docs/debleed.md over all of OUT are printed. `--table`: only that; `--keep`: the cleaned mics stay too.
- * A recording of 40 s takes a minute.
+ * `--stages`: each way of cleaning from nothing to all of it instead (stages.ts). A recording of 40 s takes a minute or two.
  */
 import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
@@ -9,9 +9,11 @@ import { clean } from '../cli/clean';
 import { proposeFolder } from '../cli/debleed';
 import { measureClean } from '../cli/measure';
 import { THRESHOLD } from '../core/hits/detectHits';
-import { type CleanScore, meanScore } from '../core/measure/scoreClean';
+import type { CleanScore } from '../core/measure/scoreClean';
 import { type HitScore, type TimedHit, matchHits, scoreHits } from '../core/measure/scoreHits';
 import { readTruth } from './dataset';
+import { printStages } from './stages';
+import { CLEAN_HEAD, cleanRow, isTomMic, plain, row } from './tables';
 
 const WAYS = ['untouched', 'debleed', 'proposed'] as const;
 type Way = (typeof WAYS)[number];
@@ -45,27 +47,13 @@ async function figuresOf(folder: string, out: string): Promise<Figures> {
   return { mics: mics as Figures['mics'], truth: readTruth(folder), found };
 }
 
-const row = (cells: readonly string[]) => `| ${cells.join(' | ')} |`;
-const plain = (v: number, digits: number) => (Number(v.toFixed(digits)) === 0 ? '0' : v.toFixed(digits).replace('-', '−').replace(/^(−?)0\./, '$1.'));
-
 const isTom = (drum: string) => drum.startsWith('tom');
-/** By its file's name, as made recordings are named. */
-const isTomMic = (file: string) => /\btom\b/i.test(file);
-
 const WORDS: Record<Way, string> = { untouched: 'untouched', debleed: '`--only debleed`', proposed: 'proposed' };
 
 /** Rows of the three ways over mics that `of` lets through, as docs/debleed.md has them. */
 function cleanRows(name: string, list: readonly Figures[], of: (mic: string) => boolean = () => true): string[] {
-  return WAYS.map((way) => {
-    const m = meanScore(list.flatMap((f) => Object.entries(f.mics[way]).flatMap(([mic, s]) => (of(mic) ? [s] : []))));
-    return row([
-      `${name} ${WORDS[way]}`, plain(m.gapSuppressionDb, 1), plain(m.tailSpillDb, 1), plain(m.attackErrorDb, 2), plain(m.sustainErrorDb, 2), plain(m.siSdrImprovementDb, 1), plain(m.missedStrokes, 2),
-      plain(m.softRecall, 2), plain(m.falseOpensPerMinute, 1),
-    ]);
-  });
+  return WAYS.map((way) => cleanRow(`${name} ${WORDS[way]}`, list.flatMap((f) => Object.entries(f.mics[way]).flatMap(([mic, x]) => (of(mic) ? [x] : [])))));
 }
-
-
 
 /** A row of docs/hits.md. */
 function hitRow(name: string, f: Figures): string {
@@ -123,7 +111,7 @@ function print(out: string) {
   const names = readdirSync(out).filter((n) => n.endsWith('.json')).map((n) => n.slice(0, -5)).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
   const all = names.map((n) => JSON.parse(readFileSync(join(out, `${n}.json`), 'utf8')) as Figures);
   const lines = [
-    row(['', 'gap', 'tail spill', 'attack error', 'sustain error', 'SI-SDR gain', 'missed', 'soft recall', 'false opens']), ...cleanRows(`all ${names.length}:`, all), ...cleanRows('the toms:', all, isTomMic),
+    CLEAN_HEAD, ...cleanRows(`all ${names.length}:`, all), ...cleanRows('the toms:', all, isTomMic),
     ...names.flatMap((n, i) => cleanRows(n, [all[i]])), '', ...names.flatMap((n, i) => worse(n, all[i])), '',
     row(['', 'kick', 'snare', 'hat', 'toms', 'least tom', 'soft toms, recall', 'crash and ride', 'median error of toms, ms']), ...names.map((n, i) => hitRow(n, all[i])), '', ...totals(all),
   ];
@@ -135,6 +123,7 @@ async function main() {
   if (!out) throw new Error('Say where the figures go, and which recordings: npm run figures -- OUT FOLDER ...');
   mkdirSync(out, { recursive: true });
   const made = folders.flatMap((f) => (existsSync(join(f, 'kit.json')) ? [f] : readdirSync(f).map((n) => join(f, n)).filter((x) => existsSync(join(x, 'kit.json')))));
+  if (process.argv.includes('--stages')) return printStages(out, made);
   for (const folder of made) {
     const path = join(out, `${basename(folder)}.json`);
     if (existsSync(path)) continue;
