@@ -41,7 +41,7 @@ async function served(folder) {
 /** Some of the demo's files, one cut short and one that is no WAV file. */
 function filesToDrop(folder) {
   const kit = join(folder, 'kit');
-  const made = spawnSync(process.execPath, [join(ROOT, 'bin', 'fresh-gap.mjs'), 'demo', kit], { stdio: ['ignore', 'ignore', 'inherit'] });
+  const made = spawnSync(process.execPath, [join(ROOT, 'bin', 'fresh-gap.mjs'), 'demo', kit], { stdio: ['ignore', 'ignore', 'pipe'] });
   if (made.status !== 0) throw new Stop('The demo could not be written.');
   const short = join(folder, '05 Hat.wav');
   writeFileSync(short, readFileSync(join(kit, '05 Hat.wav')).subarray(0, 3_000_000));
@@ -59,8 +59,8 @@ async function take(page, url, folder) {
     console.log(name);
   };
   const has = (what, timeout = 60_000) => page.waitForFunction(what, { timeout, polling: 200 });
-  const press = async (name) => {
-    const el = await page.waitForSelector(`::-p-aria([name="${name}"])`, { visible: true });
+  const press = async (name, role = 'button') => {
+    const el = await page.waitForSelector(`::-p-aria([name="${name}"][role="${role}"])`, { visible: true });
     await pause(300);
     await el.click();
   };
@@ -144,7 +144,8 @@ async function take(page, url, folder) {
   await shot('keys');
   await page.keyboard.press('Escape');
   await mic('tom-1', 22.6, 28.6, { panel: 'parts' });
-  await press('Attack and note');
+  await press('Attack and note of Tom 1', 'switch');
+  await has(() => window.freshGap.store.getState().undo?.includes('attack and note'));
   await drawn();
   await shot('parts');
 
