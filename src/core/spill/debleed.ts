@@ -204,24 +204,12 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   });
   const cymbals = cymbalsOf(o).filter((d) => o.hits[d]?.length || again.drums[d]?.length);
   const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], toldBack(again.drums[d] ?? [], d, o.mics, late))]));
-  // where crash and ride begin is heard in all overheads together
-  let together: Float32Array | null = null;
-  const allRests = () => {
-    if (together) return together;
-    const [first, ...more] = s.rests.values();
-    if (more.length === 0) return first;
-    together = roomFor(frames);
-    for (const x of s.rests.values()) add(together, 0, x);
-    return together;
-  };
   const far = cymbals.map((drum) => async (hand: Hand): Promise<HeardAgain> => {
     const list = lists.get(drum) ?? [];
     if (s.rests.size === 0 || o.mics.length < ENOUGH_MICS || !list.some(sureOf)) return { drum, list, features: null };
     const raw = await Promise.all(Array.from(s.rests.keys(), mic));
     const features = await hand.witness(raw, [...s.rests.values()], rate, 'cymbal', list, foreign(drum));
-    const others = cymbals.flatMap((d) => (d === drum ? [] : lists.get(d) ?? []));
-    const moved = await movedBack(list, async (times, strengths, earlierS) => hand.align(allRests(), rate, times, strengths, 'cymbal', earlierS));
-    return { drum, list: moved, features: farFeatures(features, list, others) };
+    return { drum, list, features: farFeatures(features, list, cymbals.flatMap((d) => (d === drum ? [] : lists.get(d) ?? []))) };
   });
   return shareOut(o.hands, [...near, ...far]);
 }
