@@ -150,6 +150,15 @@ describe('a plan proposed after de-bleed', () => {
     for (const id of fresh.order) expect(plain.mics[id].treatment.gate.keepDoubtful).toBe(false);
   });
 
+  it('opens gates for what Hits lists in doubt, from .2 on, and makes slices from less', () => {
+    const doubtful = { d: hit(11 * RATE, 0.4, 0.21), e: hit(13 * RATE, 0.4, 0.15), f: hit(15 * RATE, 0.4, 0.1) };
+    const p: Plan = { ...fresh, hits: { ...fresh.hits, 'tom-1': { ...fresh.hits['tom-1'], ...doubtful }, snare: { ...fresh.hits.snare, ...doubtful } } };
+    const proposed = applyEdit(p, proposePlan(p, isUntouched, new Set(p.order)));
+    const gateHits = liveTreatment(proposed, p.order[1]).hits.map((h) => h.frame / RATE);
+    expect(gateHits.filter((t) => t > 10)).toEqual([11]);
+    expect(slicesOf(proposed, tom).flatMap((s) => s.hits.map((h) => h.id)).sort()).toEqual(['a', 'b', 'c', 'd', 'e']);
+  });
+
   it('holds soft strokes for a shorter time once de-bled, by how the drum rings, but not on hats or raw mics', () => {
     // 2 dB in 10 ms: loud strokes are 46 dB down after 230 ms, those 24 dB under them 36 dB down after 180
     const ring = { decayDb: Array.from({ length: 100 }, (_, i) => -2 * i), spillDb: -60, topDb: -6 };
