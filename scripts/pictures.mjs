@@ -4,10 +4,10 @@
  */
 import { fork, spawnSync } from 'node:child_process';
 import { chmodSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ensureBuilt } from './lib/build.mjs';
+import { freePort } from './lib/cluster.mjs';
 import { ROOT, Stop, checkNode, ensureDebian, ensureNpm } from './lib/install.mjs';
 
 const TO = join(ROOT, 'docs', 'screenshots');
@@ -15,15 +15,6 @@ const VIEW = { width: 1280, height: 800 };
 const wanted = process.argv.slice(2);
 
 const pause = (ms) => new Promise((done) => setTimeout(done, ms));
-
-const freePort = () =>
-  new Promise((done) => {
-    const s = createServer();
-    s.listen(0, '127.0.0.1', () => {
-      const { port } = s.address();
-      s.close(() => done(port));
-    });
-  });
 
 async function served(folder) {
   const port = await freePort();
@@ -41,8 +32,8 @@ async function served(folder) {
 /** Some of the demo's files, one cut short and one that is no WAV file. */
 function filesToDrop(folder) {
   const kit = join(folder, 'kit');
-  const made = spawnSync(process.execPath, [join(ROOT, 'bin', 'fresh-gap.mjs'), 'demo', kit], { stdio: ['ignore', 'ignore', 'pipe'] });
-  if (made.status !== 0) throw new Stop('The demo could not be written.');
+  const made = spawnSync(process.execPath, [join(ROOT, 'bin', 'fresh-gap.mjs'), 'demo', kit], { encoding: 'utf8', stdio: ['ignore', 'ignore', 'pipe'] });
+  if (made.status !== 0) throw new Stop(`The demo could not be written. ${made.stderr}`);
   const short = join(folder, '05 Hat.wav');
   writeFileSync(short, readFileSync(join(kit, '05 Hat.wav')).subarray(0, 3_000_000));
   const none = join(folder, 'notes.wav');

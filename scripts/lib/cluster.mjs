@@ -31,7 +31,8 @@ export function dataFolder() {
   return join(SYSTEM_STATE, 'fresh-gap', id);
 }
 
-const freePort = () =>
+/** A port on loopback that nobody listens on. */
+export const freePort = () =>
   new Promise((done, fail) => {
     const s = createServer();
     s.once('error', fail);

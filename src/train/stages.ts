@@ -89,6 +89,8 @@ const WORDS: readonly (readonly [string, string])[] = [
 
 /** Measures what is not measured yet and prints the table over the folders. */
 export async function printStages(out: string, folders: readonly string[]): Promise<void> {
+  const missing = folders.filter((f) => !existsSync(join(out, `${basename(f)}.json`)));
+  if (missing.length) throw new Error(`Measure these first: npm run figures -- ${out} ${missing.join(' ')}`);
   mkdirSync(join(out, 'stages'), { recursive: true });
   const all: Record<string, Scores>[] = [];
   for (const folder of folders) {

@@ -51,7 +51,7 @@ describe('the ideal ratio mask', () => {
     expect(inner.reduce((s, g) => s + g * g, 0) / inner.length).toBeCloseTo(1 / 3, 1);
   });
 
-  // Y. Wang, A. Narayanan, D. Wang, On training targets for supervised speech separation, IEEE/ACM TASLP 22(12), 2014: ratio masks sound better than binary ones
+  // Y. Wang, A. Narayanan, D. Wang, On training targets for supervised speech separation, IEEE/ACM TASLP 22(12), 2014, from memory: ratio masks sound better than binary ones
   it('is nearer to the truth than the binary mask, and than masks that are bolder or more timid', () => {
     const ratio = score(idealMask(raw, own.x)).siSdrImprovementDb;
     expect(ratio).toBeGreaterThan(3);
