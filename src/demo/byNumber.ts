@@ -3,6 +3,7 @@ import type { RecordingPlan } from './makeRecording';
 import { type RandomSpec, randomRecording } from './randomKit';
 import { threeOf } from './randomPart';
 import { realVoice } from './realSounds';
+import { unlikeVoice } from './unlikeSounds';
 
 const SECONDS = 40;
 
@@ -20,17 +21,18 @@ export function specOf(seed: number): Omit<RandomSpec, 'voice'> & { readonly tom
   return { seed, seconds: SECONDS, spill: seed % 2 === 0 ? 'normal' : seed % 4 === 1 ? 'hard' : 'easy', toms: seed % 3 === 0 ? 2 : 3 };
 }
 
+const UNLIKE = /^\d+-unlike$/;
 const FEW = /^(\d+)-([a-z][a-z0-9-]*)=([03])$/;
 
-/** The number of a recording by its name: `101`, or `101-ride=0`. */
+/** The number of a recording by its name: `101`, `101-ride=0`, or `101-unlike`. */
 export const numberOf = (name: string): number => Number(name.split('-')[0]);
 
-/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `demo`), ranges spelt out. Throws what says how they are written. */
+/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `demo`), ranges spelt out. Throws what says how they are written. */
 export function namesOf(words: readonly string[]): string[] {
   return words.flatMap((w) => {
-    if (w === 'demo' || FEW.test(w)) return [w];
+    if (w === 'demo' || UNLIKE.test(w) || FEW.test(w)) return [w];
     const [, from, to] = /^(\d+)(?:-(\d+))?$/.exec(w) ?? [];
-    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), and not "demo".`);
+    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3) or with sounds unlike the others' (101-unlike), and not "demo".`);
     return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => String(Number(from) + i));
   });
 }
@@ -44,10 +46,14 @@ export function strokesOf<S extends { readonly drum: string }>(name: string, str
   return count === '3' ? threeOf(strokes, drum) : strokes.filter((s) => s.drum !== drum);
 }
 
-/** What is made under a name but `demo`; see specOf and strokesOf. `truth`: see RandomSpec. */
+/** Whether a recording of this name needs the real sounds. */
+export const needsRealSounds = (name: string): boolean => name !== 'demo' && (UNLIKE.test(name) || soundsOf(numberOf(name)) !== null);
+
+/** What is made under a name but `demo`; see specOf, strokesOf and unlikeSounds.ts. `truth`: see RandomSpec. */
 export function planOf(name: string, truth = true): RecordingPlan {
   const spec = specOf(numberOf(name));
   const sounds = soundsOf(spec.seed);
-  const plan = randomRecording({ ...spec, voice: sounds ? realVoice(sounds, spec.seed, spec.toms) : undefined, truth });
+  const voice = UNLIKE.test(name) ? unlikeVoice(spec.seed, spec.toms) : sounds ? realVoice(sounds, spec.seed, spec.toms) : undefined;
+  const plan = randomRecording({ ...spec, voice, truth });
   return { ...plan, strokes: strokesOf(name, plan.strokes) };
 }

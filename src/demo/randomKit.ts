@@ -28,7 +28,7 @@ export interface RandomSpec {
 const MIDDLE_TOM: DrumPlace = { id: 'tom-2', label: 'Tom 2', points: [[2.72, 2.3, 0.86], [2.72, 2.26, 0.62]], size: 0.05, levelDb: 2, scatter: 0.04, ring: { hz: 112, t60: 1 } };
 
 /** Sounds of a synthesised kit: pitches, ring times and overtones drawn from the seed, toms from high to low. */
-function tunedVoice(seed: number, toms: readonly string[]): Voice {
+export function tunedVoice(seed: number, toms: readonly string[]): Voice {
   const uniform = createRng(seed * 17 + 3);
   const draw = (spread: number) => Object.fromEntries(['kick', 'snare', 'hat', 'crash', 'ride', ...toms].map((d) => [d, (1 + spread) ** (2 * uniform() - 1)]));
   const [pitch, length, bright] = [draw(0.25), draw(0.4), draw(0.5)];

@@ -1,10 +1,10 @@
 /**
- * npm run make -- FOLDER NUMBER | FROM-TO | NUMBER-DRUM=0 | NUMBER-DRUM=3 | demo ... [--without-truth]: made recordings by number (demo/byNumber.ts), each in a folder of its name below FOLDER,
- * for npm run train, evaluate and figures. 101-ride=0 is 101 without a stroke of its ride, 101-ride=3 with three. A recording of 40 s takes half a minute; without each drum alone half of that.
+ * npm run make -- FOLDER NUMBER | FROM-TO | NUMBER-DRUM=0 | NUMBER-DRUM=3 | NUMBER-unlike | demo ... [--without-truth]: made recordings by number (demo/byNumber.ts), each in a folder of its name below FOLDER,
+ * for npm run train, evaluate and figures. 101-ride=0 is 101 without a stroke of its ride, 101-ride=3 with three; 101-unlike is its part, kit and room with sounds unlike any other recording's (demo/unlikeSounds.ts). A recording of 40 s takes half a minute; without each drum alone half of that.
  */
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import { namesOf, numberOf, planOf, soundsOf } from '../demo/byNumber';
+import { namesOf, needsRealSounds, planOf } from '../demo/byNumber';
 import { demoRecording } from '../demo/demoRecording';
 import { makeRecording } from '../demo/makeRecording';
 import { haveRealSounds } from '../demo/realSounds';
@@ -14,7 +14,7 @@ async function main() {
   const [folder, ...asked] = process.argv.slice(2).filter((w) => !w.startsWith('--'));
   const names = namesOf(asked);
   if (!folder || names.length === 0) throw new Error('Say where to, and which: npm run make -- FOLDER NUMBER | FROM-TO | demo ...');
-  if (names.some((n) => n !== 'demo' && soundsOf(numberOf(n))) && !haveRealSounds()) throw new Error('Real sounds are missing: install the Debian packages hydrogen-drumkits and flac.');
+  if (names.some(needsRealSounds) && !haveRealSounds()) throw new Error('Real sounds are missing: install the Debian packages hydrogen-drumkits and flac.');
   const truth = !process.argv.includes('--without-truth');
   for (const n of names) {
     const target = join(folder, n);
