@@ -4,6 +4,7 @@
  */
 import { quantile } from '../hits/candidates';
 import { HOP, PEAK_MS, SIZE, framesOf, peakOf, withGains } from './bandFrames';
+import { type Held, LEAD_MS, UP_MS, beginOf, heldBefore } from './untilStrokes';
 
 const LEAST_STROKES = 8;
 /** A stroke has ended that has fallen so far below its own peak, dB: less where what is there before strokes, so far over which it must stay, hides the end. */
@@ -25,16 +26,11 @@ const CLOSED = 10 ** (-60 / 20);
 /** Nothing of a hat is heard so far under its loudest strokes, and so far under the stroke itself, dB. */
 const SILENT_DB = -40;
 const SILENT_OWN_DB = -32;
-/** How long it takes to fall silent; how long before a stroke it begins to open, and how quickly, ms. */
+/** How long it takes to fall silent, ms. */
 const SILENCE_FADE_MS = 20;
-const LEAD_MS = 4;
-const UP_MS = 1.5;
-/** A stroke that is told late begins where the sound before it is no further under it than this, dB, by its loudest millisecond; no more than so much earlier, ms. */
-const LATE_DB = -20;
-const LATE_MS = 25;
 
-/** `own`: frames of strokes, rising; with few of them the mic comes back as it is. `into`: where to write, may be `x` itself. */
-export function closeFallen(x: Float32Array, rate: number, own: readonly number[], into?: Float32Array): Float32Array {
+/** `own`: frames of strokes, rising; with few of them the mic comes back as it is. `into`: where to write, may be `x` itself; `held`: as followRing has it. */
+export function closeFallen(x: Float32Array, rate: number, own: readonly number[], into?: Float32Array, held?: Held[]): Float32Array {
   if (own.length < LEAST_STROKES) return x;
   const f = framesOf(x, rate);
   const { count, bands, power } = f;
@@ -62,9 +58,11 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
       close(end, next);
     });
   }
-  const closed = withGains(x, rate, (k, out) => {
-    for (let b = 0; b < bands; b++) out[b] = gain[k * bands + b];
-  }, into);
+  const gains = (k: number, out: Float64Array) => {
+    for (let b = 0; b < bands; b++) out[b] = k < 0 ? CLOSED : gain[k * bands + b];
+  };
+  held?.push(...heldBefore(x, rate, own, gains, (k, out) => gains(k - OPENS - 1, out)));
+  const closed = withGains(x, rate, gains, into);
   silenceBefore(closed, rate, own, at);
   return closed;
 }
@@ -93,19 +91,4 @@ function silenceBefore(x: Float32Array, rate: number, own: readonly number[], at
     const to = next === undefined ? x.length : beginOf(x, rate, next) - lead;
     for (let j = from; j < to; j++) x[j] *= Math.max(CLOSED, 1 - (j - from) / fade, 1 - (to - j) / up);
   });
-}
-
-/** Where a stroke that may be told late begins, frames. */
-function beginOf(x: Float32Array, rate: number, at: number): number {
-  const ms = Math.round(rate / 1000);
-  const power = (from: number) => {
-    let sum = 0;
-    for (let i = Math.max(0, from); i < Math.min(x.length, from + ms); i++) sum += x[i] * x[i];
-    return sum;
-  };
-  let peak = 0;
-  for (let k = 0; k < PEAK_MS; k++) peak = Math.max(peak, power(at + k * ms));
-  let begin = at;
-  for (let k = 1; k <= LATE_MS && power(at - k * ms) > peak * 10 ** (LATE_DB / 10); k++) begin = at - k * ms;
-  return begin;
 }

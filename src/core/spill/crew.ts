@@ -11,6 +11,7 @@ import { type Candidate, witness } from './judgeAgain';
 import { quietRest } from './quietRest';
 import { type Heard, type StandingOut, standOut } from './standOut';
 import { followRing } from './ringMask';
+import { type Held, putHeld } from './untilStrokes';
 import { ringsAlong } from './ringAlong';
 import { SHARED, type Separator, type Target, blockFor, createSeparator, leadOf } from './separate';
 import { BINS, HOP, createTransform, framesOf } from './transform';
@@ -113,10 +114,13 @@ export function createHand(): Hand {
       const kind = kindOf(drum);
       const possible = [...own, ...doubtful].sort((a, b) => a - b);
       // cymbals are struck too often for a usual decay, and ring too long to have ended
-      if (debled && kind === 'hat') closeFallen(x, rate, possible, x);
-      else if (debled && kind !== 'cymbal') followRing(x, rate, kind, own, possible, x);
+      const held: Held[] = [];
+      if (debled && kind === 'hat') closeFallen(x, rate, possible, x, held);
+      else if (debled && kind !== 'cymbal') followRing(x, rate, kind, own, possible, x, held);
       const ring = own.length ? learnRing(x, rate, drum, own, debled, ear.steps) : null;
       if (!debled || kind === 'cymbal') return ring;
+      // the ring is told by what is left before strokes, too: with that held down it would be believed deeper and longer
+      putHeld(x, rate, held);
       quietRest(x, rate, possible, ring, x);
       return ring;
     },

@@ -4,7 +4,8 @@
  */
 import { type Ring, STEP_MS } from '../clean/ring';
 import { quantile } from '../hits/candidates';
-import { framesOf, HOP, withGains } from './bandFrames';
+import { framesOf, HOP } from './bandFrames';
+import { REACH, withGainsUntil } from './untilStrokes';
 
 /** A stroke's level is the loudest frame within this after it, ms. */
 const PEAK_MS = 40;
@@ -33,18 +34,20 @@ export function quietRest(x: Float32Array, rate: number, own: readonly number[],
   const at = own.map((f) => Math.min(count - 1, Math.round(f / HOP)));
   const peaks = at.map((k) => level.subarray(k, k + within + 1).reduce((a, v) => Math.max(a, v), -200));
   const rest = Math.min(quantile(peaks, SOFT_QUANTILE) - UNDER_SOFT_DB, quantile(peaks, 0.98) - UNDER_LOUD_DB);
-  // how loud the drum itself may still be
-  const sounding = new Uint8Array(count);
+  // how loud the drum itself may still be: by the strokes before, and with the one to come
+  const [ringing, sounding] = [new Uint8Array(count), new Uint8Array(count)];
   at.forEach((k, i) => {
     const fallen = Math.min(rest - RUNG_OUT_DB - peaks[i], -LEAST_FALL_DB);
     const steps = ring.decayDb.findIndex((d) => d < fallen);
     const ms = (steps < 0 ? ring.decayDb.length : steps) * STEP_MS;
-    sounding.fill(1, Math.max(0, k - AROUND), Math.min(count, k + within + Math.ceil((ms / 1000) * (rate / HOP)) + 1));
+    const end = Math.min(count, k + within + Math.ceil((ms / 1000) * (rate / HOP)) + 1);
+    ringing.fill(1, k, end);
+    sounding.fill(1, Math.max(0, k - AROUND), end);
   });
-  const down = level.map((v, k) => (sounding[k] || v >= rest ? 0 : Math.min(DEEPEST_DB, (RATIO - 1) * (rest - v))));
-  return withGains(x, rate, (k, gain) => {
+  const gainOver = (from: number, to: number, open: Uint8Array, gain: Float64Array) => {
     let least = DEEPEST_DB;
-    for (let j = Math.max(0, k - AROUND); j <= Math.min(count - 1, k + AROUND); j++) least = Math.min(least, down[j]);
+    for (let j = Math.max(0, from); j <= Math.min(count - 1, to); j++) least = Math.min(least, open[j] || level[j] >= rest ? 0 : (RATIO - 1) * (rest - level[j]));
     gain.fill(10 ** (-least / 20));
-  }, into);
+  };
+  return withGainsUntil(x, rate, own, (k, gain) => gainOver(k - AROUND, k + AROUND, sounding, gain), (k, gain) => gainOver(k - REACH - 1 - AROUND, k - REACH - 1, ringing, gain), into);
 }

@@ -6,6 +6,7 @@ import { carriedOn } from '../clean/ring';
 import { quantile } from '../hits/candidates';
 import type { Kind } from '../hits/kinds';
 import { type Frames, HOP, PEAK_MS, SIZE, framesOf, peakOf, withGains } from './bandFrames';
+import { type Held, REACH, heldBefore } from './untilStrokes';
 
 const LONGEST_S = 4;
 const LEAST_STROKES = 3;
@@ -124,9 +125,9 @@ function ringOf(f: Frames, rate: number, own: readonly number[], kind: Kind): Ba
 
 /**
  * The mic with everything taken down that is louder than its drum can be there, by how it rings in the mic itself; `own`: frames of strokes, rising; `possible`: doubtful ones too. With fewer than three
- * strokes there is nothing to tell that by: the mic comes back as it is. `into`: where to write, may be `x` itself.
+ * strokes there is nothing to tell that by: the mic comes back as it is. `into`: where to write, may be `x` itself. `held` is given what is to be put there once the drum's ring has been learnt (untilStrokes.ts).
  */
-export function followRing(x: Float32Array, rate: number, kind: Kind, own: readonly number[], possible: readonly number[] = own, into?: Float32Array): Float32Array {
+export function followRing(x: Float32Array, rate: number, kind: Kind, own: readonly number[], possible: readonly number[] = own, into?: Float32Array, held?: Held[]): Float32Array {
   if (own.length < LEAST_STROKES) return x;
   const f = framesOf(x, rate);
   const { bands, count, power } = f;
@@ -136,12 +137,14 @@ export function followRing(x: Float32Array, rate: number, kind: Kind, own: reado
   const within = Math.ceil(((PEAK_MS / 1000) * rate) / HOP);
   const peaks = own.map((h) => level.subarray(Math.min(count - 1, Math.round(h / HOP))).subarray(0, within + 1).reduce((a, v) => Math.max(a, v), -200));
   const unfound = quantile(peaks, SOFT_QUANTILE) - UNFOUND_DB;
-  return withGains(x, rate, (k, gain) => {
+  const gains = (k: number, gain: Float64Array) => {
     for (let b = 0; b < bands; b++) {
-      const i = k * bands + b;
+      const i = Math.max(0, k) * bands + b;
       gain[b] = power[i] <= allowed[i] || (ring.clean[b] && level[k] > unfound) ? 1 : Math.max(DEEPEST_GAIN, Math.sqrt(allowed[i] / power[i]));
     }
-  }, into);
+  };
+  held?.push(...heldBefore(x, rate, possible, gains, (k, gain) => gains(k - REACH - 1, gain)));
+  return withGains(x, rate, gains, into);
 }
 
 /** Power that the drum may have, count x bands: of its strokes together, in clean bands of doubtful ones too. */
