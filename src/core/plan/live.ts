@@ -59,8 +59,8 @@ export function countedHits(plan: Pick<Plan, 'hits' | 'thresholds'>): ReadonlyMa
   return byDrum;
 }
 
-/** Found hits that do not count but may be strokes: at least this certain. Of toms, two of seven less certain than .2 were; of hats, which are gated, none of ten. */
-const MAY_BE = { slice: 0.12, gate: 0.2 };
+/** Found hits that do not count but may be strokes, at least this certain: they open slices, and they open gates and a de-bled hat's bands. Of toms, two of seven less certain than .2 were strokes; of hats none of ten. */
+export const MAY_BE = { slice: 0.12, gate: 0.2 };
 
 function withDoubtful(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, counted: readonly SliceHit[], mayBe: number): readonly SliceHit[] {
   const least = thresholdOf(plan, drum);

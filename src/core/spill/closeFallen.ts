@@ -23,6 +23,8 @@ const FLOOR_QUANTILE = 0.3;
 const OPENS = SIZE / 2 / HOP + 1;
 const CLOSE_DB = -15;
 const CLOSED = 10 ** (-60 / 20);
+/** What rises again between two strokes by more than this is another drum's. */
+const RISE = 10 ** (6 / 10);
 /** Nothing of a hat is heard so far under its loudest strokes, and so far under the stroke itself, dB. */
 const SILENT_DB = -40;
 const SILENT_OWN_DB = -32;
@@ -43,18 +45,24 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
     const before = at.flatMap((k, i) => (i > 0 && k - at[i - 1] > APART ? [10 * Math.log10((power[(k - BEFORE) * bands + b] + 1e-14) / middle)] : []));
     const floor = before.length > 3 ? quantile(before, FLOOR_QUANTILE) : FALLEN_DB;
     const unheard = floor > UNHEARD_DB;
-    if (floor + OVER_FLOOR_DB > LEAST_RANGE_DB && !unheard) continue;
-    const fallen = 10 ** (Math.max(FALLEN_DB, floor + OVER_FLOOR_DB) / 10);
+    const told = floor + OVER_FLOOR_DB <= LEAST_RANGE_DB || unheard;
+    const fallen = told ? 10 ** (Math.max(FALLEN_DB, floor + OVER_FLOOR_DB) / 10) : 0;
     const close = (from: number, to: number) => {
       for (let k = Math.max(0, from); k < Math.min(count, to); k++) gain[k * bands + b] = Math.max(CLOSED, 10 ** ((CLOSE_DB / 20) * (k - from + 1)));
     };
-    close(-100, at[0] - OPENS);
+    if (told) close(-100, at[0] - OPENS);
     at.forEach((k, i) => {
       const next = (at[i + 1] ?? count + OPENS) - OPENS;
       const limit = Math.max(peaks[i] * fallen, middle * fallen * 10 ** (SOFT_DB / 10));
       let end = k + peakFrames;
       const level = (j: number) => (power[(j - 1) * bands + b] + power[j * bands + b] + power[Math.min(count - 1, j + 1) * bands + b]) / 3;
-      while (!unheard && end < Math.min(next, count) && level(end) > limit) end++;
+      let low = Number.POSITIVE_INFINITY;
+      while (!unheard && end < Math.min(next, count) && level(end) > limit) {
+        const now = level(end);
+        low = Math.min(low, RISE * now);
+        gain[end * bands + b] = Math.min(1, Math.sqrt(low / now));
+        end++;
+      }
       close(end, next);
     });
   }

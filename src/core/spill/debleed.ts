@@ -9,6 +9,7 @@ import { oneByOne, shareOut } from '../hits/ears';
 import { type Kind, kindOf } from '../hits/kinds';
 import { FAR, believable } from '../hits/passes';
 import { NETWORKS } from '../hits/weights';
+import { MAY_BE } from '../plan/live';
 import { roleOf } from '../plan/roles';
 import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, restTargets, separateTargets } from './crew';
@@ -301,7 +302,8 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
       const [m, s] = targets[q];
       const drum = kit.drums[s];
       const frames = (certain: (h: FoundHit) => boolean) => hitsOf(drum).filter(certain).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
-      const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD)];
+      const mayBe = kindOf(drum) === 'hat' ? MAY_BE.gate : 0;
+      const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD && h.certainty >= mayBe)];
       const { share, lossDb } = shares[q];
       const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
       if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
