@@ -70,6 +70,18 @@ describe('closing what has fallen', () => {
     for (const k of strokes.keys()) if (k % 4 !== 3 && strokes[k + 1]) expect(spillLeft(strokes[k + 1] - 0.03 * RATE, strokes[k + 1] - 0.006 * RATE), `before ${k + 1}`).toBeLessThan(-40);
   });
 
+  it('holds down what rises again before the next stroke, and closes no open stroke for it', () => {
+    // another drum's burst while an open stroke still rings
+    const [from, a, b] = [strokes[3] + 0.3 * RATE, strokes[3] + 0.32 * RATE, strokes[3] + 0.36 * RATE];
+    const bursts = spilled.slice();
+    burst(bursts, from, 0.2, 0.6);
+    const kept = closeFallen(bursts, RATE, strokes);
+    const over = (y: Float32Array) => energy(y.map((v, i) => v - spilled[i]), a, b);
+    expect(db(over(kept), over(bursts))).toBeLessThan(-6);
+    expect(db(energy(kept, a, b), energy(own, a, b))).toBeGreaterThan(0);
+    expect(energy(kept.map((v, i) => v - out[i]), strokes[3], from - 0.03 * RATE)).toBeLessThan(1e-5 * energy(own, strokes[3], from));
+  });
+
   it('never touches an attack', () => {
     for (const at of strokes) expect(energy(out.map((v, i) => v - spilled[i]), at - 100, at + 0.02 * RATE)).toBeLessThan(1e-6 * energy(own, at, at + 0.02 * RATE));
   });

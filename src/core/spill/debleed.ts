@@ -24,7 +24,7 @@ import type { Target } from './separate';
 import type { StandingOut } from './standOut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 21;
+export const DEBLEED_VERSION = 22;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);

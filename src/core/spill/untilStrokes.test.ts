@@ -65,6 +65,6 @@ describe('gains that hold until a stroke begins', () => {
     const kept = withGainsUntil(x, RATE, late, gainsFor(late), held);
     for (const at of STROKES) expect(Math.abs(db(energy(kept, at, at + ms(10)), energy(own, at, at + ms(10))))).toBeLessThan(0.1);
     const open = (_: number, g: Float64Array) => g.fill(1);
-    withGainsUntil(x, RATE, STROKES, open, open).forEach((v, j) => expect(v).toBeCloseTo(x[j], 6));
+    for (const [j, v] of withGainsUntil(x, RATE, STROKES, open, open).entries()) expect(v).toBeCloseTo(x[j], 6);
   });
 });

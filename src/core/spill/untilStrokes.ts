@@ -2,7 +2,7 @@
  * Windows reach over a stroke's beginning: a band that opens for it opens some 20 to 40 ms ahead, and what others leave there swells up to the stroke. Here bands stay as they were until
  * the stroke begins: what lies before it is made with those gains, what comes after it with its own, and the two meet shortly before it.
  */
-import { HOP, PEAK_MS, SIZE, withGains } from './bandFrames';
+import { HOP, PEAK_MS, SIZE, bandEdges, withGains } from './bandFrames';
 
 /** A stroke that is told late begins where the sound before it is no further under it than this, dB, by its loudest millisecond; no more than so much earlier, ms. */
 const LATE_DB = -20;
@@ -42,6 +42,7 @@ export interface Held {
 /** What comes before strokes (samples, rising) where its bands stay as they were: made with `gains` up to where windows reach a stroke, with what `before(k, out)` writes for a stroke at frame `k` from there on. */
 export function heldBefore(x: Float32Array, rate: number, strokes: readonly number[], gains: Gains, before: Gains): Held[] {
   const lead = Math.round((LEAD_MS * rate) / 1000);
+  const until = new Float64Array(bandEdges(rate).length - 1);
   return strokes.flatMap((stroke, i) => {
     const k = Math.round(stroke / HOP);
     const first = Math.max(0, k - 2 * REACH - AROUND);
@@ -53,12 +54,11 @@ export function heldBefore(x: Float32Array, rate: number, strokes: readonly numb
     // without the stroke itself: where bands are half open it would ring ahead
     const end = to - first * HOP;
     for (let j = end; j < piece.length; j++) piece[j] *= j < end + lead ? 0.5 + 0.5 * Math.cos((Math.PI * (j - end)) / lead) : 0;
-    let opened: Float64Array | null = null;
+    before(k, until);
     withGains(piece, rate, (j, out) => {
       gains(j + first, out);
       if (j + first < k - REACH) return;
-      if (!opened) before(k, (opened = new Float64Array(out.length)));
-      for (let b = 0; b < out.length; b++) out[b] = Math.min(out[b], opened[b]);
+      for (let b = 0; b < out.length; b++) out[b] = Math.min(out[b], until[b]);
     }, piece);
     return [{ at, samples: piece.slice(at - first * HOP, end) }];
   });
