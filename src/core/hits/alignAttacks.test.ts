@@ -98,6 +98,22 @@ describe('alignment of attacks', () => {
     expect(off.filter((ms) => Math.abs(ms) > 1.5)).toEqual([]);
   });
 
+  it('finds a faint movement in a de-bled mic, 33 dB under the blow, and not where that is not asked for', () => {
+    const g = createGaussian(createRng(5));
+    const times = Array.from({ length: 48 }, (_, i) => 0.5 + 0.3 * i);
+    const x = Float32Array.from({ length: 16 * RATE }, () => 2e-5 * g());
+    for (const t of times) {
+      for (let i = 0; i < 0.15 * RATE; i++) {
+        const ms = (1000 * i) / RATE;
+        x[Math.round(t * RATE) + i] += 0.3 * g() * (ms < 3 ? 0.022 : Math.exp(-(ms - 3) / 60));
+      }
+    }
+    const picked = times.map((t) => t + 0.003);
+    const off = (faint: boolean) => alignAttacks(x, RATE, picked, times.map(() => 0.3), BAND, 0.004, undefined, undefined, faint).map((t, i) => 1000 * (t - times[i]));
+    for (const ms of off(true)) expect(Math.abs(ms)).toBeLessThan(0.6);
+    for (const ms of off(false)) expect(ms).toBeCloseTo(3, 6);
+  });
+
   it('leaves finer picks alone where they stand within the windows', () => {
     const g = createGaussian(createRng(2));
     const x = Float32Array.from({ length: 11 * RATE }, () => 1e-4 * g());

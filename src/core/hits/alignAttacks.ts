@@ -23,9 +23,10 @@ const SOFT_SHARE = 0.4;
 const OTHERS = 0.9;
 /** Largest difference of a window that counts, as a natural logarithm of power. */
 const MOST_WRONG = 2;
-/** The shape begins where it first comes to this share of its largest window and stands this many times over what is before it. */
-const BEGINS = 10 ** -3.3;
-const STANDS_OUT = 2.5;
+/** The shape begins where it first comes to this share of its largest window and stands this many times over what is before it, by so many windows each. */
+const BEGINS = { share: 10 ** -3.3, standsOut: 2.5, windows: 1 };
+/** A faint first movement, which only a de-bled mic can show. */
+const FAINT: typeof BEGINS = { share: 10 ** -3.5, standsOut: 4, windows: 2 };
 /** A pick no later than this after the beginning, and no earlier than that before it, is finer than the windows: it stays. Seconds. */
 const FINE_LATE_S = 0.0014;
 const FINE_EARLY_S = 0.002;
@@ -42,9 +43,9 @@ interface Shape {
 
 /**
  * `times` in seconds, rising; `strengths` alike. `x` is the drum's own mic, `band` where its attack is heard, Hz, `swellS` how long before its pick such a drum may begin to swell: what comes
- * earlier in the shape is what is often struck together with it. `earlierS`: no stroke is moved back by more than that and this, seconds. Gives new times.
+ * earlier in the shape is what is often struck together with it. `earlierS`: no stroke is moved back by more than that and this, seconds. `faint`: `x` is de-bled, and so faint movements count. Gives new times.
  */
-export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, powers: BandSteps = bandSteps, earlierS = MOST_EARLIER_S): number[] {
+export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, powers: BandSteps = bandSteps, earlierS = MOST_EARLIER_S, faint = false): number[] {
   const e = powers(x, rate, HOPS, band[0], band[1]).band.map((v) => v + 1e-14);
   const logs = e.map(Math.log);
   const all = Array.from(times.keys());
@@ -54,7 +55,7 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
   const at = times.map((t) => Math.floor(t * HOPS + 0.5));
   const quiet = at.map((k) => quantile(e.subarray(Math.max(0, k - 120), Math.max(1, k - 24)), 0.6) + 1e-13);
   const inside = (k: number) => k - BEFORE - EARLIER >= 0 && k + AFTER + LATER < n;
-  const shapes = groups.map((group) => shapesOf(e, logs, times, at, quiet, group.filter((i) => inside(at[i])), strengths).map((shape) => ({ shape, begin: Math.max(beginningOf(shape), BEFORE - Math.round(swellS * HOPS)) })));
+  const shapes = groups.map((group) => shapesOf(e, logs, times, at, quiet, group.filter((i) => inside(at[i])), strengths).map((shape) => ({ shape, begin: Math.max(beginningOf(shape, faint ? FAINT : BEGINS), BEFORE - Math.round(swellS * HOPS)) })));
   return times.map((t, i) => {
     if (!inside(at[i])) return t;
     const mine = soft.has(i) ? 1 : 0;
@@ -203,10 +204,9 @@ function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number,
   return { shift: where, cost: best };
 }
 
-function beginningOf({ power }: Shape): number {
-  const top = Math.max(...power);
-  const before = quantile(power.subarray(0, BEFORE / 3), 0.9);
-  const limit = Math.max(BEGINS * top, STANDS_OUT * before);
-  const first = power.findIndex((v, k) => v > limit && (power[k + 1] ?? 0) > limit);
+function beginningOf({ power }: Shape, { share, standsOut, windows }: typeof BEGINS): number {
+  const mean = power.map((_, k) => power.subarray(k, k + windows).reduce((a, b) => a + b, 0) / windows);
+  const limit = Math.max(share * Math.max(...mean), standsOut * quantile(mean.subarray(0, BEFORE / 3), 0.9));
+  const first = mean.findIndex((v, k) => v > limit && (mean[k + 1] ?? 0) > limit);
   return first < 0 ? BEFORE : first;
 }

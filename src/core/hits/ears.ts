@@ -35,7 +35,7 @@ export interface Ear {
   describe(song: SongView, s: Source, patterns: Patterns, drum: string): Soon<Described>;
   certainties(net: Network, features: Float32Array): Soon<Float64Array>;
   /** Times (seconds, rising) brought to the first movement of their strokes; see alignAttacks. */
-  align(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], kind: Kind, earlierS?: number): Soon<number[]>;
+  align(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], kind: Kind, earlierS?: number, faint?: boolean): Soon<number[]>;
   ring(x: Float32Array, rate: number, drum: string, own: readonly number[]): Soon<Ring | null>;
   /** Spectra of strokes (seconds) in their drum's first own mic. */
   strokeSpectra(x: Float32Array, rate: number, times: readonly number[]): Soon<Float32Array>;
@@ -104,7 +104,7 @@ export function createEar(): NearEar {
     ownRows: (song, s, patterns, leastGain) => ownRows({ ...song, kernels: kernels() }, s, patterns, leastGain),
     describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),
     certainties,
-    align: (x, rate, times, strengths, kind, earlierS) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps, earlierS),
+    align: (x, rate, times, strengths, kind, earlierS, faint) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps, earlierS, faint),
     ring: (x, rate, drum, own) => learnRing(x, rate, drum, own, false, steps),
     strokeSpectra,
     reaches: (x, rate, drums) => reachesOf(kernels(), x, rate, drums),

@@ -258,8 +258,23 @@ export function withUnheard(hits: readonly FoundHit[], unheard: readonly Pick<St
   return withoutSmears([...listed, ...anew.map(({ time, strength }) => ({ time, strength, certainty: IN_DOUBT }))].sort((a, b) => a.time - b.time));
 }
 
+/** A snare's soft strokes may begin with a faint movement some ms ahead. Once it is known which strokes are its own they are laid over each other once more, as far as they count. */
+export async function fromFaintest(o: Pick<DebleedInput, 'rate' | 'late'> & { readonly hands: readonly Pick<Hand, 'align'>[] }, s: Pick<Separated, 'targets' | 'images'>, { list }: Pick<HeardAgain, 'list'>, hits: readonly FoundHit[], drum: number): Promise<FoundHit[]> {
+  const said = new Set(list.filter((c) => c.first === SAID).map((c) => c.hit.time));
+  const kept = s.images[tellingTarget(s, drum, o.late)];
+  const all = hits.map((hit) => ({ hit, first: said.has(hit.time) ? SAID : hit.certainty, again: hit.certainty }));
+  return (await movedBack(all, async (times, strengths) => o.hands[0].align(kept, o.rate, times, strengths, 'snare', undefined, true))).map((c) => c.hit);
+}
+
 /** All drums' hits, by what was heard again of some. */
-const foundAgain = (o: DebleedInput, again: readonly HeardAgain[]): Debleed['hits'] => ({ ...o.hits, ...Object.fromEntries(again.map((h) => [h.drum, judged(h, o.judge ?? judge)])) });
+async function foundAgain(o: DebleedInput, s: Separated, again: readonly HeardAgain[]): Promise<Debleed['hits']> {
+  const found = { ...o.hits };
+  for (const h of again) {
+    const hits = judged(h, o.judge ?? judge);
+    found[h.drum] = h.features && kindOf(h.drum) === 'snare' ? await fromFaintest(o, s, h, hits, s.kit.drums.indexOf(h.drum)) : hits;
+  }
+  return found;
+}
 
 /** The same recording at the rate at which it is worked on. */
 function atLowerRate(o: DebleedInput): DebleedInput {
@@ -271,7 +286,7 @@ function atLowerRate(o: DebleedInput): DebleedInput {
 export async function hearClosely(input: DebleedInput): Promise<Debleed['hits']> {
   const o = atLowerRate(input);
   const first = await separate(o);
-  return first ? foundAgain(o, await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.15 * d, 'Finding the hits again'))) : o.hits;
+  return first ? foundAgain(o, first, await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.15 * d, 'Finding the hits again'))) : o.hits;
 }
 
 /** Throws what `progress` throws, to cancel. */
@@ -287,7 +302,7 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
   const wanted = o.images?.length ? await computeImages({ ...job, frames: input.frames, readers: input.readers, model: { ...model, kit: { ...kit, times } }, kit: { ...kit, times }, wanted: o.images, from: 0, to: input.frames, progress: undefined }) : [];
   for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const again = await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
-  const found = foundAgain(o, again);
+  const found = await foundAgain(o, first, again);
   first.rests.clear();
   await resting(o);
   const mics: KeptMic[] = [];

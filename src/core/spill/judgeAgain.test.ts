@@ -1,9 +1,10 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
 import { createEar } from '../hits/ears';
-import { FAR_FEATURES, FEATURES, LIKENESS, MEAN_CERTAINTY, type Weighing, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf, witness } from './judgeAgain';
+import { FAR_FEATURES, FEATURES, LIKENESS, MEAN_CERTAINTY, SAID, type Weighing, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf, witness } from './judgeAgain';
 import { DEFAULT_THRESHOLD, isDoubtful } from '../plan/planHits';
-import { judged, withUnheard } from './debleed';
+import type { Hand } from './crew';
+import { fromFaintest, judged, withUnheard } from './debleed';
 import learnt from './judge.json';
 
 const RATE = 48000;
@@ -206,5 +207,22 @@ describe('judging strokes again', () => {
 
   it('knows nothing of no candidates', () => {
     expect(witness([raw], [kept], RATE, 'tom', [], [], ear)).toHaveLength(0);
+  });
+
+  it("lays a snare's strokes over each other once more: what counts may move back, what is in doubt or a person's stays", async () => {
+    const asked: unknown[] = [];
+    const align: Hand['align'] = (x, _rate, times, strengths, kind, earlierS, faint) => {
+      asked.push([x[0], strengths, kind, earlierS, faint]);
+      // the last one would go later
+      return times.map((t, i) => (i === times.length - 1 ? t + 0.003 : t - 0.003));
+    };
+    const hits = [hit(1, 0.99), hit(2, 0.3), hit(3, 1), hit(4, 0.98), hit(5, 0.97)];
+    const list = hits.map((h) => ({ hit: h, first: h.time === 3 ? SAID : 0.9, again: 0.9 }));
+    const images = [Float32Array.of(7), Float32Array.of(8)];
+    const placed = await fromFaintest({ rate: 48000, late: new Map([[4, 0.025]]), hands: [{ align }] }, { targets: [[4, 1], [5, 1]], images }, { list }, hits, 1);
+    expect(placed.map((h) => Number(h.time.toFixed(4)))).toEqual([0.997, 2, 3, 3.997, 5]);
+    expect(placed.map((h) => h.certainty)).toEqual(hits.map((h) => h.certainty));
+    // in the mic that is not late, at the usual reach, faint movements too
+    expect(asked).toEqual([[8, [0.99, 1, 0.98, 0.97].map((c) => 0.5 * c), 'snare', undefined, true]]);
   });
 });
