@@ -3,8 +3,8 @@
  * every third of an octave a stroke ends where it has fallen as far as can be told from what is there before strokes; from there to the next stroke the band is closed.
  */
 import { quantile } from '../hits/candidates';
-import { HOP, PEAK_MS, SIZE, framesOf, peakOf, withGains } from './bandFrames';
-import { type Held, LEAD_MS, UP_MS, beginOf, heldBefore } from './untilStrokes';
+import { HOP, PEAK_MS, SIZE, framesOf, peakOf } from './bandFrames';
+import { LEAD_MS, UP_MS, beginOf, withGainsUntil } from './untilStrokes';
 
 const LEAST_STROKES = 8;
 /** A stroke has ended that has fallen so far below its own peak, dB: less where what is there before strokes, so far over which it must stay, hides the end. */
@@ -31,8 +31,8 @@ const SILENT_OWN_DB = -32;
 /** How long it takes to fall silent, ms. */
 const SILENCE_FADE_MS = 20;
 
-/** `own`: frames of strokes, rising; with few of them the mic comes back as it is. `into`: where to write, may be `x` itself; `held`: as followRing has it. */
-export function closeFallen(x: Float32Array, rate: number, own: readonly number[], into?: Float32Array, held?: Held[]): Float32Array {
+/** `own`: frames of strokes, rising; with few of them the mic comes back as it is. `into`: where to write, may be `x` itself. */
+export function closeFallen(x: Float32Array, rate: number, own: readonly number[], into?: Float32Array): Float32Array {
   if (own.length < LEAST_STROKES) return x;
   const f = framesOf(x, rate);
   const { count, bands, power } = f;
@@ -69,8 +69,7 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
   const gains = (k: number, out: Float64Array) => {
     for (let b = 0; b < bands; b++) out[b] = k < 0 ? CLOSED : gain[k * bands + b];
   };
-  held?.push(...heldBefore(x, rate, own, gains, (k, out) => gains(k - OPENS - 1, out)));
-  const closed = withGains(x, rate, gains, into);
+  const closed = withGainsUntil(x, rate, own, gains, (k, out) => gains(k - OPENS - 1, out), into);
   silenceBefore(closed, rate, own, at);
   return closed;
 }

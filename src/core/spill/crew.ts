@@ -115,7 +115,7 @@ export function createHand(): Hand {
       const possible = [...own, ...doubtful].sort((a, b) => a - b);
       // cymbals are struck too often for a usual decay, and ring too long to have ended
       const held: Held[] = [];
-      if (debled && kind === 'hat') closeFallen(x, rate, possible, x, held);
+      if (debled && kind === 'hat') closeFallen(x, rate, possible, x);
       else if (debled && kind !== 'cymbal') followRing(x, rate, kind, own, possible, x, held);
       const ring = own.length ? learnRing(x, rate, drum, own, debled, ear.steps) : null;
       if (!debled || kind === 'cymbal') return ring;
