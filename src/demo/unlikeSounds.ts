@@ -41,7 +41,7 @@ export function changed(x: Float32Array, rate: number, peak: number, c: Change):
 
 const CYMBALS = new Set(['crash', 'ride']);
 
-/** How a drum of the kit of `seed` is changed: speeds .63 to 1.57 (cymbals .75 to 1.29), tilt up to 5 dB, of three one damped (60 to 310 ms; no cymbal), of six one overdriven, of three one with an attack of 1 to 3 ms. */
+/** How a drum of the kit of `seed` is changed: speeds .63 to 1.58 (cymbals .76 to 1.31), tilt up to 5 dB, of three one damped (60 to 310 ms; no cymbal), of six one overdriven, of three one with an attack of 1 to 3 ms. */
 export function changeOf(drum: string, seed: number): Change & { readonly set: 0 | 1 | 2 } {
   let name = 0;
   for (const c of drum) name = (name * 31 + c.charCodeAt(0)) >>> 0;
