@@ -18,7 +18,7 @@ const HELP = `fresh-gap: takes spill out of close-mic drum recordings
   npx fresh-gap spill FOLDER --out spill.json                how every drum reaches every mic
   npx fresh-gap image FOLDER --mic FILE --drum DRUM --out FILE   what a drum (or the rest: cymbals) adds to a mic, as de-bleed tells it apart
   npx fresh-gap measure RAW CLEAN --truth FOLDER             figures of cleaned mics against the truth
-  npx fresh-gap measure --hits TRUTH FOUND                   figures of found hits against true ones (hits.json each)
+  npx fresh-gap measure --hits TRUTH FOUND                   figures of found hits against true ones (hits.json, or the folder of a made recording)
   npx fresh-gap demo FOLDER                                  write the demo recording and its truth
 
 Options
@@ -131,6 +131,7 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
       if (!folder || !second) throw usage(values.hits ? 'measure --hits needs two files.' : 'measure needs two folders.');
       if (values.hits) {
         const scores = await measureHits(folder, second);
+        if (scores.arrival) progress('True times as kit.json says that strokes arrive at the mics.\n');
         if (!json) process.stdout.write(`${table('drum', { ...scores.drums, all: scores.all })}\n`);
         return scores;
       }

@@ -1,6 +1,6 @@
 /** fresh-gap measure: figures of cleaned mics against the truth, and of found hits against true ones. */
-import { readFile, readdir } from 'node:fs/promises';
-import { basename, join } from 'node:path';
+import { readFile, readdir, stat } from 'node:fs/promises';
+import { basename, dirname, join } from 'node:path';
 import { FreshGapError } from '../core/errors';
 import { type CleanScore, type CleanTruth, meanScore, scoreClean } from '../core/measure/scoreClean';
 import { type TimedHit, scoreHits } from '../core/measure/scoreHits';
@@ -31,6 +31,28 @@ export async function readHits(path: string): Promise<Record<string, TimedHit[]>
     });
   }
   return out;
+}
+
+interface KitFile {
+  readonly arrival_s?: Readonly<Record<string, number>>;
+  readonly mics?: readonly { readonly file: string; readonly own: string | null; readonly arrival_offset_s?: number }[];
+}
+
+/** kit.json of a folder: how much later than the contact strokes arrive; null where there is none. */
+const readKit = (folder: string) => json(join(folder, 'kit.json')).catch(() => null) as Promise<KitFile | null>;
+
+/**
+ * True hits as they arrive at each drum's own mic, seconds, from a hits.json, the folder that holds it, or the recording's folder (truth/hits.json): where kit.json lies beside or over it its
+ * times are contacts, and what kit.json says is added. `arrival` tells whether that was so.
+ */
+export async function readTruth(path: string): Promise<{ hits: Record<string, TimedHit[]>; arrival: boolean }> {
+  const isFolder = await stat(path).then((s) => s.isDirectory(), () => false);
+  const has = (folder: string) => readdir(folder).then((names) => names.includes('hits.json'), () => false);
+  const folder = !isFolder ? dirname(path) : (await has(path)) ? path : join(path, 'truth');
+  const hits = await readHits(isFolder ? join(folder, 'hits.json') : path);
+  const kit = (await readKit(folder)) ?? (await readKit(dirname(folder)));
+  const later = (drum: string) => kit?.arrival_s?.[drum] ?? kit?.mics?.find((m) => m.own === drum)?.arrival_offset_s ?? 0;
+  return { hits: Object.fromEntries(Object.entries(hits).map(([d, l]) => [d, l.map((h) => ({ ...h, time: h.time + later(d) }))])), arrival: kit !== null };
 }
 
 async function samples(folder: string, name: string): Promise<{ rate: number; x: Float32Array } | null> {
@@ -71,7 +93,7 @@ export async function* truthOfMics(raw: string, truth: string, clean?: string): 
   const names = (await readdir(truth).catch(() => [] as string[])).filter((n) => /\.wav$/i.test(n)).sort();
   if (names.length === 0) throw new FreshGapError('CLI_TRUTH', `${truth} holds no WAV files.`);
   const hits = await readHits(join(truth, 'hits.json'));
-  const kit = (await json(join(raw, 'kit.json')).catch(() => null)) as { mics?: { file: string; own: string | null; arrival_offset_s?: number }[] } | null;
+  const kit = await readKit(raw);
   const roles = guessRoles(names.map((file) => ({ file, channel: 0, channels: 1 })));
   for (const [i, name] of names.entries()) {
     const known = kit?.mics?.find((m) => m.file === name);
@@ -102,8 +124,10 @@ export async function measureClean(raw: string, clean: string, truth: string): P
   return { mics, mean: meanScore(Object.values(mics)) };
 }
 
-export async function measureHits(truth: string, found: string): Promise<ReturnType<typeof scoreHits>> {
-  return scoreHits(await readHits(truth), await readHits(found));
+/** Figures of found hits against a truth as readTruth finds it. */
+export async function measureHits(truth: string, found: string): Promise<ReturnType<typeof scoreHits> & { readonly arrival: boolean }> {
+  const { hits, arrival } = await readTruth(truth);
+  return { ...scoreHits(hits, await readHits(found)), arrival };
 }
 
 /** Rows of numbers under heads, as text. */

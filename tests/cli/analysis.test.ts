@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -40,7 +40,17 @@ describe('fresh-gap hits, spill and measure', () => {
       }
       expect(list.map((h) => h.time)).toEqual([...list.map((h) => h.time)].sort((a, b) => a - b));
     }
-    const scores = JSON.parse(run('measure', '--hits', join(mics, 'truth', 'hits.json'), out, '--json').stdout);
+    const against = (truth: string) => JSON.parse(run('measure', '--hits', truth, out, '--json').stdout);
+    const scores = against(join(mics, 'truth', 'hits.json'));
+    expect(scores.arrival).toBe(true);
+    for (const where of [mics, join(mics, 'truth')]) expect(against(where)).toEqual(scores);
+    // a truth elsewhere is taken as it is: here contacts, before anything arrives
+    const contacts = join(folder, 'contacts.json');
+    copyFileSync(join(mics, 'truth', 'hits.json'), contacts);
+    const { drums: early, arrival } = against(contacts);
+    expect(arrival).toBe(false);
+    const { arrival_s } = json(join(mics, 'kit.json'));
+    for (const drum of ['kick', 'snare', 'hat']) expect(early[drum].biasMs - scores.drums[drum].biasMs, drum).toBeCloseTo(1000 * arrival_s[drum], 1);
     // a few bars are little to learn from
     for (const drum of ['kick', 'snare', 'hat']) expect(scores.drums[drum].f, drum).toBeGreaterThan(0.75);
     const notes = readMidi(readFileSync(join(folder, 'files', 'hits.mid')));
