@@ -7,6 +7,8 @@ import { createRng } from '../core/dsp/rng';
 export type Encoding = 'pcm16' | 'pcm24' | 'pcm32' | 'float32';
 
 export const BYTES_PER_SAMPLE: Readonly<Record<Encoding, number>> = { pcm16: 2, pcm24: 3, pcm32: 4, float32: 4 };
+/** One step of 24 bits. */
+const PER_24 = 1 / 8388608;
 
 /**
  * Decodes channel `channel` of `bytes` into `out` (full scale = 1); returns the frames written, the smaller of both lengths.
@@ -29,13 +31,13 @@ export function decodeChannel(bytes: Uint8Array, encoding: Encoding, channels: n
         const a = words[k];
         const b = words[k + 1];
         const c = words[k + 2];
-        out[i] = ((a << 8) >> 8) / 8388608;
-        out[i + 1] = ((((a >>> 16) & 0xff00) | (b << 16)) >> 8) / 8388608;
-        out[i + 2] = ((((b >>> 8) & 0xffff00) | (c << 24)) >> 8) / 8388608;
-        out[i + 3] = (c >> 8) / 8388608;
+        out[i] = ((a << 8) >> 8) * PER_24;
+        out[i + 1] = ((((a >>> 16) & 0xff00) | (b << 16)) >> 8) * PER_24;
+        out[i + 2] = ((((b >>> 8) & 0xffff00) | (c << 24)) >> 8) * PER_24;
+        out[i + 3] = (c >> 8) * PER_24;
       }
       j += quick * stride;
-      for (let i = quick; i < n; i++, j += stride) out[i] = (((bytes[j] << 8) | (bytes[j + 1] << 16) | (bytes[j + 2] << 24)) >> 8) / 8388608;
+      for (let i = quick; i < n; i++, j += stride) out[i] = (((bytes[j] << 8) | (bytes[j + 1] << 16) | (bytes[j + 2] << 24)) >> 8) * PER_24;
       break;
     }
     case 'pcm32':

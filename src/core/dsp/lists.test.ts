@@ -1,9 +1,10 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { quantile } from '../hits/candidates';
 import { createDelay } from './delay';
 import { createFrameLine } from './frameLine';
 import { powerSteps } from './power';
-import { firstIndex } from './search';
+import { firstIndex, putInPlace } from './search';
 
 describe('searching a list in order', () => {
   it('finds what a walk through it finds', () => {
@@ -11,6 +12,37 @@ describe('searching a list in order', () => {
       const walked = list.findIndex((v) => v >= x);
       expect(firstIndex(list.length, (i) => list[i] >= x)).toBe(walked < 0 ? list.length : walked);
     }));
+  });
+});
+
+describe('putting one value in its place', () => {
+  it('gives what sorting all gives, with none before larger and none after smaller', () => {
+    const value = fc.oneof(fc.integer({ min: -4, max: 4 }), fc.double({ noNaN: true }));
+    fc.assert(fc.property(fc.array(value, { minLength: 1, maxLength: 200 }), fc.nat(), (list, n) => {
+      const k = n % list.length;
+      const v = Float64Array.from(list);
+      putInPlace(v, k);
+      expect(v[k] === Float64Array.from(list).sort()[k]).toBe(true);
+      expect(v.subarray(0, k).every((x) => x <= v[k])).toBe(true);
+      expect(v.subarray(k).every((x) => x >= v[k])).toBe(true);
+      expect([...v].sort((a, b) => a - b)).toEqual([...Float64Array.from(list)].sort((a, b) => a - b));
+    }));
+  });
+
+  it('ends where a value is no number', () => {
+    const v = Float64Array.from([3, Number.NaN, 1, Number.NaN, 2]);
+    for (let k = 0; k < v.length; k++) putInPlace(v, k);
+    expect(v).toHaveLength(5);
+  });
+});
+
+describe('quantiles', () => {
+  it('lie between the values beside them, as their share says', () => {
+    expect(quantile([], 0.5)).toBe(0);
+    expect(quantile([7], 0.9)).toBe(7);
+    expect(quantile(Float32Array.of(4, 1, 3, 2), 0.5)).toBe(2.5);
+    expect(quantile([10, 0, 20], 0.25)).toBe(5);
+    expect(quantile([10, 0, 20], 1)).toBe(20);
   });
 });
 

@@ -5,6 +5,7 @@
  */
 import { DENORMAL_GUARD, biquadCoefficients } from '../dsp/biquad';
 import { powerSteps } from '../dsp/power';
+import { putInPlace } from '../dsp/search';
 import type { HitKernels } from '../kernels/hitKernels';
 import { RISE_BANDS } from './kinds';
 
@@ -65,11 +66,15 @@ export const bandSteps: BandSteps = (x, rate, perSecond, lowHz, highHz) => ({ ba
 
 /** The value at a share 0..1 of the sorted values. */
 export function quantile(values: ArrayLike<number>, share: number): number {
-  const v = Float64Array.from(values).sort();
+  const v = new Float64Array(values);
   if (v.length === 0) return 0;
   const at = share * (v.length - 1);
   const i = Math.floor(at);
-  return v[i] + (at - i) * ((v[i + 1] ?? v[i]) - v[i]);
+  putInPlace(v, i);
+  if (at === i) return v[i];
+  let next = v[i + 1];
+  for (let k = i + 2; k < v.length; k++) if (v[k] < next) next = v[k];
+  return v[i] + (at - i) * (next - v[i]);
 }
 
 /** In the mic that `kernels` have loaded. `bands`: which of RISE_BANDS count. Silence gives none. */

@@ -20,6 +20,8 @@ export interface FrameKernels {
   readonly im: Float32Array;
   /** Frames of a window each, one hop apart, added up; the first begins at sample 0. */
   readonly output: Float32Array;
+  /** How many frames are worked on where so many are asked for. */
+  counted(frames: number): number;
   /** Spectra of the first `frames` frames of `input`. */
   forward(frames: number): void;
   /** `output` from the first `frames` spectra. */
@@ -48,6 +50,7 @@ export function createFrames(size: number, hop: number, window: ArrayLike<number
     re: view(at.re, values),
     im: view(at.im, values),
     output,
+    counted,
     forward: (frames) => e.forward(at.input, counted(frames), hop, size, at.window, at.twiddles, at.work, at.re, at.im, room),
     inverse(frames) {
       output.fill(0);

@@ -90,6 +90,9 @@ function missing(sample: number, count: number): number {
   return of(-1) + of(count);
 }
 
+/** What a frame that stays adds of every sample under it. */
+const whole = window.map((w) => 0.5 * w ** 2);
+
 /** `x` with the bands of every frame times what `gains` writes for them, 0..1; where all are 1 it is left as it is. `out` may be `x` itself. */
 export function withGains(x: Float32Array, rate: number, gains: (k: number, out: Float64Array) => void, out: Float32Array = new Float32Array(x.length)): Float32Array {
   const edges = bandEdges(rate);
@@ -97,40 +100,53 @@ export function withGains(x: Float32Array, rate: number, gains: (k: number, out:
   const gain = new Float64Array(bands);
   const all = new Float32Array(bands * ROOM);
   const count = framesIn(x.length);
+  const most = Math.min(ROOM, count);
   // the sum of frames from where the first of them begins: what lies before the next ones is whole, and nothing reads `x` there again
-  const sum = new Float32Array((ROOM - 1) * HOP + SIZE);
+  const sum = new Float32Array((most - 1) * HOP + SIZE);
   for (let first = 0; first < count; first += ROOM) {
     const n = Math.min(ROOM, count - first);
     const from = beginOf(first);
     let changed = false;
+    all.fill(0);
     for (let k = 0; k < n; k++) {
       gains(first + k, gain);
       const as = gain.every((g) => g === 1);
       changed ||= !as;
+      if (!as) {
+        for (let b = 0; b < bands; b++) all[b * ROOM + k] = gain[b];
+        continue;
+      }
       // frames that stay need no way there and back
-      for (let b = 0; b < bands; b++) all[b * ROOM + k] = as ? 0 : gain[b];
-      if (!as) continue;
       const at = k * HOP;
-      for (let i = Math.max(0, -from - at); i < Math.min(SIZE, x.length - from - at); i++) sum[at + i] += 0.5 * window[i] ** 2 * x[from + at + i];
+      const end = Math.min(SIZE, x.length - from - at);
+      for (let i = Math.max(0, -from - at); i < end; i++) sum[at + i] += whole[i] * x[from + at + i];
     }
     if (changed) {
-      const t = transformFrom(x, first, n);
+      const { re, im, output, inverse, counted } = transformFrom(x, first, n);
+      const wide = counted(n);
       for (let b = 0; b < bands; b++) {
+        const row = b * ROOM;
         for (let i = edges[b]; i < edges[b + 1]; i++) {
-          for (let k = 0, at = i * ROOM; k < ROOM; k++, at++) {
-            const g = k < n ? all[b * ROOM + k] : 0;
-            t.re[at] *= g;
-            t.im[at] *= g;
+          const at = i * ROOM;
+          for (let k = 0; k < wide; k++) {
+            re[at + k] *= all[row + k];
+            im[at + k] *= all[row + k];
           }
         }
       }
-      t.inverse(n);
-      for (let i = 0; i < sum.length; i++) sum[i] += 0.5 * t.output[i];
+      inverse(n);
+      const reached = (n - 1) * HOP + SIZE;
+      for (let i = 0; i < reached; i++) sum[i] += 0.5 * output[i];
     }
-    const whole = first + n < count ? n * HOP : sum.length;
-    for (let i = Math.max(0, -from); i < Math.min(whole, x.length - from); i++) out[from + i] = sum[i] / (1 - 0.5 * missing(from + i, count));
-    sum.copyWithin(0, whole);
-    sum.fill(0, sum.length - whole);
+    const done = first + n < count ? n * HOP : sum.length;
+    // only at both ends some of the windows are missing
+    const [begin, end] = [Math.max(0, -from), Math.min(done, x.length - from)];
+    const [head, tail] = [Math.min(end, Math.max(begin, HOP - from)), Math.max(begin, Math.min(end, beginOf(count) - from))];
+    for (let i = begin; i < head; i++) out[from + i] = sum[i] / (1 - 0.5 * missing(from + i, count));
+    if (tail > head) out.set(sum.subarray(head, tail), from + head);
+    for (let i = Math.max(head, tail); i < end; i++) out[from + i] = sum[i] / (1 - 0.5 * missing(from + i, count));
+    sum.copyWithin(0, done);
+    sum.fill(0, sum.length - done);
   }
   return out;
 }

@@ -102,15 +102,31 @@ export function fitAlong(x: Line, own: Line, refs: readonly Line[], since: Int32
       }
       br[i] = p;
       bi[i] = q;
-      for (let j = 0; j <= i; j++) {
-        const k = j * T;
-        let [a, b] = [0, 0];
+      // four sums side by side: each waits for its last addition, all of them no longer
+      for (let j = 0; j <= i; j += 4) {
+        const [k0, k1, k2, k3] = [j, Math.min(j + 1, i), Math.min(j + 2, i), Math.min(j + 3, i)].map((q) => q * T);
+        let a0 = 0;
+        let a1 = 0;
+        let a2 = 0;
+        let a3 = 0;
+        let b0 = 0;
+        let b1 = 0;
+        let b2 = 0;
+        let b3 = 0;
         for (let t = 0; t < T; t++) {
-          a += wr[t] * ur[k + t] + wi[t] * ui[k + t];
-          b += wr[t] * ui[k + t] - wi[t] * ur[k + t];
+          const p = wr[t];
+          const q = wi[t];
+          a0 += p * ur[k0 + t] + q * ui[k0 + t];
+          b0 += p * ui[k0 + t] - q * ur[k0 + t];
+          a1 += p * ur[k1 + t] + q * ui[k1 + t];
+          b1 += p * ui[k1 + t] - q * ur[k1 + t];
+          a2 += p * ur[k2 + t] + q * ui[k2 + t];
+          b2 += p * ui[k2 + t] - q * ur[k2 + t];
+          a3 += p * ur[k3 + t] + q * ui[k3 + t];
+          b3 += p * ui[k3 + t] - q * ur[k3 + t];
         }
-        ar[i * n + j] = a;
-        ai[i * n + j] = b;
+        ar.set([a0, a1, a2, a3].slice(0, i + 1 - j), i * n + j);
+        ai.set([b0, b1, b2, b3].slice(0, i + 1 - j), i * n + j);
       }
       trace += ar[i * n + i] / n;
     }
