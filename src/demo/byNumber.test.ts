@@ -5,7 +5,7 @@ import type { Stroke } from './strokes';
 
 describe('made recordings by number', () => {
   it('are named one by one or by ranges, which are spelt out', () => {
-    expect(namesOf(['101-104', 'demo', '7', '101-ride=3', '101-unlike', '649-tom-1=0'])).toEqual(['101', '102', '103', '104', 'demo', '7', '101-ride=3', '101-unlike', '649-tom-1=0']);
+    expect(namesOf(['101-104', 'demo', '7', '101-ride=3', '101-unlike', '12-13-unlike', '649-tom-1=0'])).toEqual(['101', '102', '103', '104', 'demo', '7', '101-ride=3', '101-unlike', '12-unlike', '13-unlike', '649-tom-1=0']);
     expect(['101', '649-tom-1=0'].map(numberOf)).toEqual([101, 649]);
     expect(['demo', '102', '102-unlike', '104'].map(needsRealSounds)).toEqual([false, false, true, true]);
     for (const wrong of ['ride', '104-101', '101-ride=2', '101:ride=3', '']) expect(() => namesOf([wrong]), wrong).toThrow(/101-ride=3/);

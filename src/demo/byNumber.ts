@@ -27,13 +27,13 @@ const FEW = /^(\d+)-([a-z][a-z0-9-]*)=([03])$/;
 /** The number of a recording by its name: `101`, `101-ride=0`, or `101-unlike`. */
 export const numberOf = (name: string): number => Number(name.split('-')[0]);
 
-/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `demo`), ranges spelt out. Throws what says how they are written. */
+/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `demo`), ranges spelt out. Throws what says how they are written. */
 export function namesOf(words: readonly string[]): string[] {
   return words.flatMap((w) => {
     if (w === 'demo' || UNLIKE.test(w) || FEW.test(w)) return [w];
-    const [, from, to] = /^(\d+)(?:-(\d+))?$/.exec(w) ?? [];
+    const [, from, to, sounds = ''] = /^(\d+)(?:-(\d+))?(-unlike)?$/.exec(w) ?? [];
     if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3) or with sounds unlike the others' (101-unlike), and not "demo".`);
-    return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => String(Number(from) + i));
+    return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => `${Number(from) + i}${sounds}`);
   });
 }
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
-import { alignAttacks } from './alignAttacks';
+import { FAINT, alignAttacks, risesBetween } from './alignAttacks';
 
 const RATE = 48000;
 const BAND = [200, 12000] as const;
@@ -109,9 +109,29 @@ describe('alignment of attacks', () => {
       }
     }
     const picked = times.map((t) => t + 0.003);
-    const off = (faint: boolean) => alignAttacks(x, RATE, picked, times.map(() => 0.3), BAND, 0.004, undefined, undefined, faint).map((t, i) => 1000 * (t - times[i]));
+    const off = (faint: boolean) => alignAttacks(x, RATE, picked, times.map(() => 0.3), BAND, 0.004, undefined, undefined, faint ? FAINT.snare : undefined).map((t, i) => 1000 * (t - times[i]));
     for (const ms of off(true)) expect(Math.abs(ms)).toBeLessThan(0.6);
     for (const ms of off(false)) expect(ms).toBeCloseTo(3, 6);
+  });
+
+  it('finds the faint movement of a kick that takes its time, 36 dB under the blow and 5.5 ms ahead', () => {
+    const g = createGaussian(createRng(6));
+    const times = Array.from({ length: 24 }, (_, i) => 0.5 + 0.3 * i);
+    const x = Float32Array.from({ length: 9 * RATE }, () => 1e-5 * g());
+    for (const t of times) {
+      for (let i = 0; i < 0.15 * RATE; i++) {
+        const ms = (1000 * i) / RATE;
+        x[Math.round(t * RATE) + i] += 0.3 * g() * (ms < 5.5 ? 0.016 : Math.exp(-(ms - 5.5) / 60));
+      }
+    }
+    const picked = times.map((t) => t + 0.0055);
+    const off = (as: typeof FAINT.kick) => alignAttacks(x, RATE, picked, times.map(() => 0.8), BAND, 0.008, undefined, undefined, as).map((t, i) => 1000 * (t - times[i]));
+    for (const ms of off(FAINT.kick)) expect(Math.abs(ms)).toBeLessThan(0.6);
+    for (const ms of off(FAINT.snare)) expect(ms).toBeCloseTo(5.5, 6);
+    // and it can be heard in the mic, where there is one
+    const moves = times.map((t) => ({ from: t, to: t + 0.0055 }));
+    expect(risesBetween(x, RATE, moves, BAND)).toBeGreaterThan(20);
+    expect(risesBetween(x, RATE, moves.map((m) => ({ from: m.from - 0.02, to: m.from - 0.013 })), BAND)).toBeLessThan(2);
   });
 
   it('leaves finer picks alone where they stand within the windows', () => {

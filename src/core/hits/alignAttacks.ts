@@ -4,10 +4,10 @@
  * millisecond), every stroke is laid over it where the levels differ least, and told where the shape begins.
  */
 import { type BandSteps, bandSteps, quantile } from './candidates';
+import type { Kind } from './kinds';
 
-/** Windows of the shape: per second, before the attack, after it. */
+/** Windows of the shape: per second, and so many after the attack. */
 const HOPS = 4000;
-const BEFORE = 24;
 const AFTER = 48;
 /** How far a stroke may be moved, windows: earlier, later. */
 const EARLIER = 36;
@@ -23,10 +23,21 @@ const SOFT_SHARE = 0.4;
 const OTHERS = 0.9;
 /** Largest difference of a window that counts, as a natural logarithm of power. */
 const MOST_WRONG = 2;
-/** The shape begins where it first comes to this share of its largest window and stands this many times over what is before it, by so many windows each. */
-const BEGINS = { share: 10 ** -3.3, standsOut: 2.5, windows: 1 };
-/** A faint first movement, which only a de-bled mic can show. */
-const FAINT: typeof BEGINS = { share: 10 ** -3.5, standsOut: 4, windows: 2 };
+/** The shape holds `before` windows ahead of the picks. It begins where it first comes to this share of its largest window and stands this many times over what is before it, by so many windows each. */
+export interface Begins {
+  readonly before: number;
+  readonly share: number;
+  readonly standsOut: number;
+  readonly windows: number;
+  /** What it has to stand out of: from and to windows after the pick; of several the one that gives the earliest beginning. */
+  readonly over: readonly (readonly [from: number, to: number])[];
+}
+const BEGINS: Begins = { before: 24, share: 10 ** -3.3, standsOut: 2.5, windows: 1, over: [[-24, -16]] };
+/** A faint first movement, which only a de-bled mic can show: a snare's soft strokes stir before the blow, a kick's beater before the head. */
+export const FAINT: Readonly<Partial<Record<Kind, Begins>>> = {
+  snare: { before: 24, share: 10 ** -3.5, standsOut: 4, windows: 2, over: [[-24, -16]] },
+  kick: { before: 40, share: 10 ** -4.1, standsOut: 4, windows: 2, over: [[-40, -27], [-24, -16]] },
+};
 /** A pick no later than this after the beginning, and no earlier than that before it, is finer than the windows: it stays. Seconds. */
 const FINE_LATE_S = 0.0014;
 const FINE_EARLY_S = 0.002;
@@ -37,15 +48,17 @@ const SWELLS = 10 ** -1.6;
 const STANDS_OUT_SWELL = 4;
 
 interface Shape {
-  /** Windows from BEFORE before the picks on; the mean of strokes of unit sum, what was there before taken off. */
+  /** Windows from `before` ahead of the picks on; the mean of strokes of unit sum, what was there before taken off. */
   readonly power: Float64Array;
+  readonly before: number;
 }
 
 /**
  * `times` in seconds, rising; `strengths` alike. `x` is the drum's own mic, `band` where its attack is heard, Hz, `swellS` how long before its pick such a drum may begin to swell: what comes
- * earlier in the shape is what is often struck together with it. `earlierS`: no stroke is moved back by more than that and this, seconds. `faint`: `x` is de-bled, and so faint movements count. Gives new times.
+ * earlier in the shape is what is often struck together with it. `earlierS`: no stroke is moved back by more than that and this, seconds. `as`: what counts as a beginning. Gives new times.
  */
-export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, powers: BandSteps = bandSteps, earlierS = MOST_EARLIER_S, faint = false): number[] {
+export function alignAttacks(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], band: readonly [number, number], swellS: number, powers: BandSteps = bandSteps, earlierS = MOST_EARLIER_S, as: Begins = BEGINS): number[] {
+  const { before } = as;
   const e = powers(x, rate, HOPS, band[0], band[1]).band.map((v) => v + 1e-14);
   const logs = e.map(Math.log);
   const all = Array.from(times.keys());
@@ -54,8 +67,8 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
   const n = e.length;
   const at = times.map((t) => Math.floor(t * HOPS + 0.5));
   const quiet = at.map((k) => quantile(e.subarray(Math.max(0, k - 120), Math.max(1, k - 24)), 0.6) + 1e-13);
-  const inside = (k: number) => k - BEFORE - EARLIER >= 0 && k + AFTER + LATER < n;
-  const shapes = groups.map((group) => shapesOf(e, logs, times, at, quiet, group.filter((i) => inside(at[i])), strengths).map((shape) => ({ shape, begin: Math.max(beginningOf(shape, faint ? FAINT : BEGINS), BEFORE - Math.round(swellS * HOPS)) })));
+  const inside = (k: number) => k - before - EARLIER >= 0 && k + AFTER + LATER < n;
+  const shapes = groups.map((group) => shapesOf(e, logs, times, at, quiet, group.filter((i) => inside(at[i])), strengths, before).map((shape) => ({ shape, begin: Math.max(beginningOf(shape, as), before - Math.round(swellS * HOPS)) })));
   return times.map((t, i) => {
     if (!inside(at[i])) return t;
     const mine = soft.has(i) ? 1 : 0;
@@ -66,7 +79,7 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
         const fit = fitShift(e, logs, at[i], quiet[i], shape);
         if (fit.cost >= (g === mine ? least : OTHERS * least)) continue;
         least = fit.cost;
-        moved = (at[i] + fit.shift - BEFORE + begin) / HOPS;
+        moved = (at[i] + fit.shift - before + begin) / HOPS;
       }
     }
     if (t - moved <= FINE_LATE_S && moved - t <= FINE_EARLY_S) return t;
@@ -77,7 +90,7 @@ export function alignAttacks(x: Float32Array, rate: number, times: readonly numb
 }
 
 /** One shape, or two, of strokes (indices) that are about as hard; none where too few of them stand out. */
-function shapesOf(e: Float64Array, logs: Float64Array, times: readonly number[], at: readonly number[], quiet: readonly number[], able: readonly number[], strengths: readonly number[]): Shape[] {
+function shapesOf(e: Float64Array, logs: Float64Array, times: readonly number[], at: readonly number[], quiet: readonly number[], able: readonly number[], strengths: readonly number[], before: number): Shape[] {
   const alone = (i: number) => i === 0 || at[i] - at[i - 1] > 0.04 * HOPS;
   const standing = (list: readonly number[]) =>
     list
@@ -94,7 +107,7 @@ function shapesOf(e: Float64Array, logs: Float64Array, times: readonly number[],
     const clear = standing(list);
     if (clear.length < LEAST) return null;
     const shift = new Int32Array(times.length);
-    let shape = shapeOf(e, clear, at, shift, quiet);
+    let shape = shapeOf(e, clear, at, shift, quiet, before);
     for (let r = 0; r < ROUNDS; r++) {
       const found = clear.map((i) => fitShift(e, logs, at[i], quiet[i], shape).shift);
       // the shape stays where the picks are on the whole
@@ -103,7 +116,7 @@ function shapesOf(e: Float64Array, logs: Float64Array, times: readonly number[],
       clear.forEach((i, j) => {
         shift[i] = found[j] - middle;
       });
-      shape = shapeOf(e, clear, at, shift, quiet);
+      shape = shapeOf(e, clear, at, shift, quiet, before);
     }
     return shape;
   };
@@ -148,14 +161,14 @@ function swellsFrom(e: Float64Array, from: number, to: number, quiet: number): b
   return swell > SWELLS * peak && swell > STANDS_OUT_SWELL * quiet;
 }
 
-function shapeOf(e: Float64Array, which: readonly number[], at: readonly number[], shift: Int32Array, quiet: readonly number[]): Shape {
+function shapeOf(e: Float64Array, which: readonly number[], at: readonly number[], shift: Int32Array, quiet: readonly number[], before: number): Shape {
   const rows = which.map((i) => {
-    const from = at[i] + shift[i] - BEFORE;
-    const row = Float64Array.from({ length: BEFORE + AFTER }, (_, k) => Math.max(0, e[from + k] - quiet[i]));
+    const from = at[i] + shift[i] - before;
+    const row = Float64Array.from({ length: before + AFTER }, (_, k) => Math.max(0, e[from + k] - quiet[i]));
     const sum = row.reduce((a, b) => a + b, 0) || 1;
     return row.map((v) => v / sum);
   });
-  return { power: Float64Array.from({ length: BEFORE + AFTER }, (_, k) => quantile(rows.map((r) => r[k]), 0.5)) };
+  return { before, power: Float64Array.from({ length: before + AFTER }, (_, k) => quantile(rows.map((r) => r[k]), 0.5)) };
 }
 
 /** Levels tried, against what the windows round the pick hold. */
@@ -165,15 +178,15 @@ const SHIFTS = Array.from({ length: EARLIER + LATER + 1 }, (_, i) => i - EARLIER
 
 /** By how many windows the stroke picked at `k` begins later than the shape's zero, and how badly that fits. `logs` of the windows' power. */
 function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number, shape: Shape): { shift: number; cost: number } {
-  const { power } = shape;
+  const { power, before } = shape;
   const length = power.length;
   let [sum, total] = [0, 1e-30];
   for (let j = 0; j < length; j++) {
-    sum += Math.max(0, e[k - BEFORE + j] - quiet);
+    sum += Math.max(0, e[k - before + j] - quiet);
     total += power[j];
   }
   // everything any shift looks at is explained: what lies before the shape as quiet, what lies after it as its end
-  const from = k - EARLIER - BEFORE;
+  const from = k - EARLIER - before;
   const window = EARLIER + length + LATER;
   // what another drum adds just before must not count without end
   const off = (i: number, as: number) => Math.min(Math.abs(logs[from + i] - as), MOST_WRONG);
@@ -204,9 +217,30 @@ function fitShift(e: Float64Array, logs: Float64Array, k: number, quiet: number,
   return { shift: where, cost: best };
 }
 
-function beginningOf({ power }: Shape, { share, standsOut, windows }: typeof BEGINS): number {
+function beginningOf({ power, before }: Shape, { share, standsOut, windows, over }: Begins): number {
   const mean = power.map((_, k) => power.subarray(k, k + windows).reduce((a, b) => a + b, 0) / windows);
-  const limit = Math.max(share * Math.max(...mean), standsOut * quantile(mean.subarray(0, BEFORE / 3), 0.9));
-  const first = mean.findIndex((v, k) => v > limit && (mean[k + 1] ?? 0) > limit);
-  return first < 0 ? BEFORE : first;
+  const largest = share * Math.max(...mean);
+  const begins = over.map(([from, to]) => {
+    const limit = Math.max(largest, standsOut * quantile(mean.subarray(before + from, before + to), 0.9));
+    return mean.findIndex((v, k) => k >= before + from && v > limit && (mean[k + 1] ?? 0) > limit);
+  });
+  const first = Math.min(...begins.filter((k) => k >= 0));
+  return Number.isFinite(first) ? first : before;
+}
+
+/** Windows just before an earlier beginning that what follows has to rise over. */
+const JUST_BEFORE = [-20, -2] as const;
+
+/** By how much a mic rises, in the median, where strokes are said to begin `from` seconds instead of `to`: from before the earlier to between both, dB. */
+export function risesBetween(x: Float32Array, rate: number, moves: readonly { readonly from: number; readonly to: number }[], band: readonly [number, number], powers: BandSteps = bandSteps): number {
+  const e = powers(x, rate, HOPS, band[0], band[1]).band;
+  const mean = (a: number, b: number) => {
+    let sum = 0;
+    for (let k = Math.max(0, a); k < Math.min(e.length, b); k++) sum += e[k];
+    return sum / Math.max(1, b - a) + 1e-14;
+  };
+  return quantile(moves.map(({ from, to }) => {
+    const [a, z] = [Math.round(from * HOPS), Math.round(to * HOPS)];
+    return 10 * Math.log10(mean(a + 1, Math.max(a + 2, z - 1)) / mean(a + JUST_BEFORE[0], a + JUST_BEFORE[1]));
+  }), 0.5);
 }

@@ -5,7 +5,7 @@
 import { type Ring, learnRing } from '../clean/ring';
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
 import { type Reach, type ReachingDrum, reachesOf, strokeSpectra } from '../spill/reach';
-import { alignAttacks } from './alignAttacks';
+import { FAINT, alignAttacks } from './alignAttacks';
 import { type BandFilter, type BandSteps, type Candidates, bandSteps, findCandidates, onlyCandidates } from './candidates';
 import { type Network, certainties } from './classify';
 import { type Grain, readSpectra } from './eventSpectra';
@@ -34,7 +34,7 @@ export interface Ear {
   ownRows(song: SongView, s: Source, patterns: Patterns, leastGain: number): Soon<Float32Array[]>;
   describe(song: SongView, s: Source, patterns: Patterns, drum: string): Soon<Described>;
   certainties(net: Network, features: Float32Array): Soon<Float64Array>;
-  /** Times (seconds, rising) brought to the first movement of their strokes; see alignAttacks. */
+  /** Times (seconds, rising) brought to the first movement of their strokes; see alignAttacks. `faint`: `x` is de-bled. */
   align(x: Float32Array, rate: number, times: readonly number[], strengths: readonly number[], kind: Kind, earlierS?: number, faint?: boolean): Soon<number[]>;
   ring(x: Float32Array, rate: number, drum: string, own: readonly number[]): Soon<Ring | null>;
   /** Spectra of strokes (seconds) in their drum's first own mic. */
@@ -104,7 +104,7 @@ export function createEar(): NearEar {
     ownRows: (song, s, patterns, leastGain) => ownRows({ ...song, kernels: kernels() }, s, patterns, leastGain),
     describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),
     certainties,
-    align: (x, rate, times, strengths, kind, earlierS, faint) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps, earlierS, faint),
+    align: (x, rate, times, strengths, kind, earlierS, faint) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps, earlierS, faint ? FAINT[kind] : undefined),
     ring: (x, rate, drum, own) => learnRing(x, rate, drum, own, false, steps),
     strokeSpectra,
     reaches: (x, rate, drums) => reachesOf(kernels(), x, rate, drums),

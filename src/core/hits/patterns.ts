@@ -7,7 +7,7 @@ import { firstIndex } from '../dsp/search';
 import { quantile, rowsOf } from './candidates';
 import { type Ear, createEar, shareOut, viewOf } from './ears';
 import { evidence } from './evidence';
-import { BANDS, PATTERNS } from './kinds';
+import { BANDS, EDGES, PATTERNS } from './kinds';
 import { type Patterns, divergence, fitEvents } from './mixture';
 import { CYMBALS, type Song, type Source, addedIn, onlySource, topMean } from './song';
 import { farLouder, heardBeforeAll } from './unplayed';
@@ -217,7 +217,20 @@ function seedsOf(song: Song, s: Source): readonly number[] {
   if (s.kind !== 'tom' && isPlayed(old, s.time) && (!isPlayed(first, s.time) || old.filter((i) => first.includes(i)).length >= HEARD_FIRST * old.length)) return old;
   const level = (i: number) => addedIn(s, song.cells, i, s.main, s.bands);
   if (isPlayed(first, s.time) && (s.kind !== 'tom' || first.length >= ENOUGH_FIRST || !isPlayed(old, s.time))) return first.sort((a, b) => level(b) - level(a)).slice(0, MOST_FIRST);
-  return isPlayed(old, s.time) ? old : farLouder(song, s);
+  if (isPlayed(old, s.time)) return old;
+  const attacks = s.kind === 'tom' ? heardBeforeAll(song, byAttack(song, s)) : [];
+  return attacks.length >= ENOUGH_FIRST && isPlayed(attacks, s.time) ? attacks : farLouder(song, s);
+}
+
+/** Bands of a tom's attack, above its note: where it is tuned so low or damped so soon that its note drowns in other drums'. */
+const ATTACK_BANDS = Array.from({ length: BANDS }, (_, b) => b).filter((b) => EDGES[b] >= 270 && EDGES[b + 1] <= 2000);
+/** Rises of so many dB or more tell how loud its attacks are. */
+const SHARP_DB = 15;
+
+/** A tom as its attacks tell of it. */
+function byAttack(song: Song, s: Source): Source {
+  const level = Float64Array.from({ length: s.n }, (_, i) => (s.novelty[i] > SHARP_DB ? addedIn(s, song.cells, i, s.main, ATTACK_BANDS) : 0));
+  return { ...s, bands: ATTACK_BANDS, reference: topMean(level) };
 }
 
 /** A drum that is played gives seeds at two places at least. */

@@ -5,8 +5,9 @@
 import type { Ring } from '../clean/ring';
 import { advanced, toldBack } from '../hits/analyse';
 import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, type Networks, THRESHOLD, detectHits } from '../hits/detectHits';
+import { FAINT, risesBetween } from '../hits/alignAttacks';
 import { oneByOne, shareOut } from '../hits/ears';
-import { type Kind, kindOf } from '../hits/kinds';
+import { ATTACK_BAND, type Kind, kindOf } from '../hits/kinds';
 import { FAR, believable } from '../hits/passes';
 import { NETWORKS } from '../hits/weights';
 import { MAY_BE } from '../plan/live';
@@ -22,9 +23,10 @@ import { lowered, restored, timesLower } from './lowerRate';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 import type { StandingOut } from './standOut';
+import { swellsAgain } from './swellsAgain';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 22;
+export const DEBLEED_VERSION = 23;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -217,6 +219,8 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
 
 /** Of a drum of which no stroke is sure, and neither is each finding CERTAIN of one of its own, what the first finding did not hear counts so much less, and of cymbals what either did not: the drum may not be played at all. So does what the first did not hear of a cymbal where that is more than a few strokes, and more than a third of what the first counted: usually it is a sixth at most. */
 const HALF_HEARD = 0.4;
+/** How a drum goes on after its strokes counts so much less, where it was taken for more of them. */
+const NO_STROKE = 0.1;
 const CERTAIN = 0.9;
 const FEW = 2;
 const FLOOD = 3;
@@ -244,6 +248,7 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   if (weighed && flooded) list.forEach((c, i) => {
     if (c.first === 0) weighed[i] *= HALF_HEARD;
   });
+  if (weighed && kind !== 'cymbal') for (const i of swellsAgain(list)) if (list[i].first !== SAID) weighed[i] *= NO_STROKE;
   // where nothing else is known both are believed alike
   const certainty = weighed ? list.map((c, i) => (DOUBTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], IN_DOUBT) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !played ? HALF_HEARD : 1));
   // what a person said stays
@@ -258,12 +263,24 @@ export function withUnheard(hits: readonly FoundHit[], unheard: readonly Pick<St
   return withoutSmears([...listed, ...anew.map(({ time, strength }) => ({ time, strength, certainty: IN_DOUBT }))].sort((a, b) => a.time - b.time));
 }
 
-/** A snare's soft strokes may begin with a faint movement some ms ahead. Once it is known which strokes are its own they are laid over each other once more, as far as they count. */
-export async function fromFaintest(o: Pick<DebleedInput, 'rate' | 'late'> & { readonly hands: readonly Pick<Hand, 'align'>[] }, s: Pick<Separated, 'targets' | 'images'>, { list }: Pick<HeardAgain, 'list'>, hits: readonly FoundHit[], drum: number): Promise<FoundHit[]> {
+/** Of a snare faint movements are its soft strokes': where more than this share of all begins earlier, it is what de-bleed's windows smear. */
+const MOST_MOVED = 1 / 3;
+/** Less than this is no other beginning, seconds. */
+const MOVED_S = 0.0006;
+/** A kick's are heard in the raw mic too, by so much in the median, dB. */
+const SHOWS_DB = 4;
+
+/** A snare's soft strokes, and a kick's, may begin with a faint movement some ms ahead. Once it is known which strokes are its own they are laid over each other once more, as far as they count. */
+export async function fromFaintest(o: Pick<DebleedInput, 'rate' | 'late'> & { readonly hands: readonly Pick<Hand, 'align'>[] }, s: Pick<Separated, 'targets' | 'images'>, { drum, list }: Pick<HeardAgain, 'drum' | 'list'>, hits: readonly FoundHit[], place: number, raw: (mic: number) => Promise<Float32Array>): Promise<FoundHit[]> {
+  const kind = kindOf(drum);
   const said = new Set(list.filter((c) => c.first === SAID).map((c) => c.hit.time));
-  const kept = s.images[tellingTarget(s, drum, o.late)];
+  const q = tellingTarget(s, place, o.late);
   const all = hits.map((hit) => ({ hit, first: said.has(hit.time) ? SAID : hit.certainty, again: hit.certainty }));
-  return (await movedBack(all, async (times, strengths) => o.hands[0].align(kept, o.rate, times, strengths, 'snare', undefined, true))).map((c) => c.hit);
+  const placed = (await movedBack(all, async (times, strengths) => o.hands[0].align(s.images[q], o.rate, times, strengths, kind, undefined, true))).map((c) => c.hit);
+  const moves = hits.flatMap((h, i) => (placed[i].time < h.time - MOVED_S ? [{ from: placed[i].time, to: h.time }] : []));
+  if (moves.length === 0) return placed;
+  const believed = kind === 'kick' ? risesBetween(await raw(s.targets[q][0]), o.rate, moves, ATTACK_BAND[kind]) >= SHOWS_DB : moves.length <= MOST_MOVED * counted(hits).length;
+  return believed ? placed : [...hits];
 }
 
 /** All drums' hits, by what was heard again of some. */
@@ -271,7 +288,7 @@ async function foundAgain(o: DebleedInput, s: Separated, again: readonly HeardAg
   const found = { ...o.hits };
   for (const h of again) {
     const hits = judged(h, o.judge ?? judge);
-    found[h.drum] = h.features && kindOf(h.drum) === 'snare' ? await fromFaintest(o, s, h, hits, s.kit.drums.indexOf(h.drum)) : hits;
+    found[h.drum] = h.features && FAINT[kindOf(h.drum)] ? await fromFaintest(o, s, h, hits, s.kit.drums.indexOf(h.drum), (m) => whole(o.readers[m], o.frames)) : hits;
   }
   return found;
 }

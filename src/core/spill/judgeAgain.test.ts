@@ -211,18 +211,31 @@ describe('judging strokes again', () => {
 
   it("lays a snare's strokes over each other once more: what counts may move back, what is in doubt or a person's stays", async () => {
     const asked: unknown[] = [];
-    const align: Hand['align'] = (x, _rate, times, strengths, kind, earlierS, faint) => {
+    const moving = (which: readonly number[]): Hand['align'] => (x, _rate, times, strengths, kind, earlierS, faint) => {
       asked.push([x[0], strengths, kind, earlierS, faint]);
-      // the last one would go later
-      return times.map((t, i) => (i === times.length - 1 ? t + 0.003 : t - 0.003));
+      // the others would go later
+      return times.map((t) => (which.includes(t) ? t - 0.003 : t + 0.003));
     };
-    const hits = [hit(1, 0.99), hit(2, 0.3), hit(3, 1), hit(4, 0.98), hit(5, 0.97)];
+    const hits = [hit(1, 0.99), hit(2, 0.3), hit(3, 1), hit(4, 0.98), hit(5, 0.97), hit(6, 0.9), hit(7, 0.9)];
     const list = hits.map((h) => ({ hit: h, first: h.time === 3 ? SAID : 0.9, again: 0.9 }));
     const images = [Float32Array.of(7), Float32Array.of(8)];
-    const placed = await fromFaintest({ rate: 48000, late: new Map([[4, 0.025]]), hands: [{ align }] }, { targets: [[4, 1], [5, 1]], images }, { list }, hits, 1);
-    expect(placed.map((h) => Number(h.time.toFixed(4)))).toEqual([0.997, 2, 3, 3.997, 5]);
+    const place = (drum: string, align: Hand['align'], raw = new Float32Array(1)) =>
+      fromFaintest({ rate: RATE, late: new Map([[4, 0.025]]), hands: [{ align }] }, { targets: [[4, 1], [5, 1]], images }, { drum, list }, hits, 1, async (mic) => {
+        expect(mic).toBe(5);
+        return raw;
+      });
+    const times = (l: readonly { time: number }[]) => l.map((h) => Number(h.time.toFixed(4)));
+    const placed = await place('snare', moving([1, 3, 4]));
+    expect(times(placed)).toEqual([0.997, 2, 3, 3.997, 5, 6, 7]);
     expect(placed.map((h) => h.certainty)).toEqual(hits.map((h) => h.certainty));
     // in the mic that is not late, at the usual reach, faint movements too
-    expect(asked).toEqual([[8, [0.99, 1, 0.98, 0.97].map((c) => 0.5 * c), 'snare', undefined, true]]);
+    expect(asked).toEqual([[8, [0.99, 1, 0.98, 0.97, 0.9, 0.9].map((c) => 0.5 * c), 'snare', undefined, true]]);
+    // where more than a third begin earlier it is no movement of soft strokes
+    expect(await place('snare', moving([1, 4, 5]))).toEqual(hits);
+    // a kick's is one where the raw mic has it
+    const silent = new Float32Array(8 * RATE);
+    const heard = silent.map((_, i) => ([1, 4, 5].some((t) => i > (t - 0.003) * RATE && i < (t + 0.05) * RATE) ? Math.sin(i / 9) : 1e-3 * Math.sin(i)));
+    expect(times(await place('kick', moving([1, 4, 5]), heard))).toEqual([0.997, 2, 3, 3.997, 4.997, 6, 7]);
+    expect(await place('kick', moving([1, 4, 5]), silent)).toEqual(hits);
   });
 });
