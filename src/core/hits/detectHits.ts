@@ -6,8 +6,8 @@ import { choose } from './classify';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
-import { CYMBALS, type Song, type SongMic, addedIn, readSong } from './song';
-import { fromOtherTom, heardFirst, spillAmong, standOut, tomsReached, unplayed, withoutDrums } from './unplayed';
+import { CYMBALS, type Song, type SongMic, type Source, addedIn, readSong } from './song';
+import { fromOtherTom, heardFirst, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -58,6 +58,7 @@ export async function detectHits(
   const hardly = unplayed(heard).filter((d) => !played.get(d));
   const song = withoutDrums(heard, [...hardly, ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
   const believed = (drum: string, certainty: Float64Array) => (played.get(drum) || believable(certainty) ? certainty : certainty.map((c) => SPILL_SHARE * c));
+  const byItself = (s: Source, i: number): FoundHit => ({ time: s.heard[i], strength: Math.min(1, Math.sqrt(addedIn(s, heard.cells, i, s.main, s.bands) / s.reference)), certainty: STANDS_OUT });
   const first = await firstPass(song, ears);
   await progress(0.8);
   const thoughtOf = (tracks: readonly Track[], certainty: readonly Float64Array[]) => tracks.map((t, k): Thought => ({ drum: t.drum, told: toldBy(t), certainty: certainty[k] }));
@@ -91,12 +92,20 @@ export async function detectHits(
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = struckOnce(hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c))));
   });
+  for (const d of song.drums) {
+    const s = song.sources.get(d);
+    const counted = drums[d].flatMap((h) => (h.certainty >= THRESHOLD ? [h.time] : []));
+    if (!s || counted.length === 0) continue;
+    const missed = uncounted(song, s, counted);
+    const doubted = (h: FoundHit) => missed.every((i) => Math.abs(h.time - s.time[i]) >= SAME_S);
+    if (missed.length > 0) drums[d] = [...drums[d].filter(doubted), ...missed.map((i) => byItself(s, i))].sort((a, b) => a.time - b.time);
+  }
   for (const d of hardly) {
     const s = heard.sources.get(d);
     if (!s || played.get(d) === false) continue;
     const times = Object.fromEntries(Object.entries(drums).map(([o, list]) => [o, list.filter((h) => h.certainty > MAYBE).map((h) => h.time)]));
     const places = new Set([...standOut(heard, d), ...heardFirst(heard, d, times)]);
-    drums[d] = [...places].sort((a, b) => a - b).map((i) => ({ time: s.heard[i], strength: Math.min(1, Math.sqrt(addedIn(s, heard.cells, i, s.main, s.bands) / s.reference)), certainty: STANDS_OUT }));
+    drums[d] = [...places].sort((a, b) => a - b).map((i) => byItself(s, i));
   }
   // with one or two mics another drum's stroke is as good as an own one: found, but left for a person to judge
   if (mics.length < ENOUGH_MICS) for (const d of Object.keys(drums)) drums[d] = drums[d].map((h) => ({ ...h, certainty: FEW_MICS * h.certainty }));

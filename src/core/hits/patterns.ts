@@ -207,8 +207,8 @@ const HEARD_FIRST = 0.3;
 /** The loudest of them will do: softer ones hold more of other drums. */
 const MOST_FIRST = 15;
 
-/** Events that show a drum: those it dominates; of toms those that their mics hear first, where there are enough; those too of others where hardly any of the former are among them, or there are none. */
-function seedsOf(song: Song, s: Source): readonly number[] {
+/** Events that show a drum: those it dominates; of toms those that their mics hear first, with what else is clearly theirs where there are few, or by their attacks; those too of others where hardly any of the former are among them, or there are none. */
+export function seedsOf(song: Song, s: Source): readonly number[] {
   const old = seedEvents(song, s);
   if (s.kind === 'cymbal' && isPlayed(old, s.time)) return old;
   const first = heardBeforeAll(song, s);
@@ -216,10 +216,27 @@ function seedsOf(song: Song, s: Source): readonly number[] {
   if (s.kind === 'hat' && first.length >= ENOUGH_FIRST && isPlayed(old, s.time)) return old;
   if (s.kind !== 'tom' && isPlayed(old, s.time) && (!isPlayed(first, s.time) || old.filter((i) => first.includes(i)).length >= HEARD_FIRST * old.length)) return old;
   const level = (i: number) => addedIn(s, song.cells, i, s.main, s.bands);
-  if (isPlayed(first, s.time) && (s.kind !== 'tom' || first.length >= ENOUGH_FIRST || !isPlayed(old, s.time))) return first.sort((a, b) => level(b) - level(a)).slice(0, MOST_FIRST);
-  if (isPlayed(old, s.time)) return old;
-  const attacks = s.kind === 'tom' ? heardBeforeAll(song, byAttack(song, s)) : [];
-  return attacks.length >= ENOUGH_FIRST && isPlayed(attacks, s.time) ? attacks : farLouder(song, s);
+  const loudest = (list: readonly number[]) => [...list].sort((a, b) => level(b) - level(a)).slice(0, MOST_FIRST);
+  if (isPlayed(first, s.time) && (s.kind !== 'tom' || first.length >= ENOUGH_FIRST)) return loudest(first);
+  if (s.kind === 'tom') {
+    const clear = loudest([...new Set([...first, ...sharpOwn(song, s, old)])]);
+    if (isPlayed(clear, s.time)) return clear;
+    const attacks = heardBeforeAll(song, byAttack(song, s));
+    if (attacks.length >= ENOUGH_FIRST && isPlayed(attacks, s.time)) return attacks;
+  }
+  return isPlayed(old, s.time) ? old : farLouder(song, s);
+}
+
+/** An event that shows a tom rises by so much, is at most so much softer than its loudest, dB, and follows nothing that another drum's mic hears first, by so much at most, seconds. */
+const [CLEAR_RISE_DB, CLEAR_SOFTER_DB, FOLLOWS_S] = [20, 14, 0.005];
+
+/** Of events that are close to a tom those that are its own beyond doubt: a tom that is struck three times is as close to its neighbour's strokes as to its own. */
+function sharpOwn(song: Song, s: Source, events: readonly number[]): number[] {
+  const theirs = song.drums.flatMap((d) => {
+    const q = song.sources.get(d);
+    return q && q !== s && q.reference > 0 ? heardBeforeAll(song, q).map((i) => q.time[i]) : [];
+  });
+  return events.filter((i) => s.novelty[i] > CLEAR_RISE_DB && sourceLevel(song, s, i, s.drum) > -CLEAR_SOFTER_DB && !theirs.some((t) => s.time[i] > t && s.time[i] < t + FOLLOWS_S));
 }
 
 /** Bands of a tom's attack, above its note: where it is tuned so low or damped so soon that its note drowns in other drums'. */

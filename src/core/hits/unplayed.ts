@@ -143,6 +143,15 @@ export function heardBeforeAll(song: Song, s: Source): number[] {
   return s.kind === 'hat' ? atOneDistance(first, s.time, song.sources.get(CYMBALS)?.time) : first;
 }
 
+/** What a mic hears first lies no nearer to what is counted already, seconds. */
+const COUNTED_S = 0.015;
+
+/** Events (places, rising) of a hat's or snare's mic that no other close mic hears before it, far from `counted` strokes (seconds): crashes and hats may sound alike in overheads, and a kick cover what a snare is, but who hears it first tells. None without overheads, which tell where a hat's come from. */
+export function uncounted(song: Song, s: Source, counted: readonly number[]): number[] {
+  if ((s.kind !== 'hat' && s.kind !== 'snare') || !song.sources.has(CYMBALS)) return [];
+  return heardBeforeAll(song, s).filter((i) => counted.every((t) => Math.abs(t - s.time[i]) >= COUNTED_S));
+}
+
 /** Overheads hear a hat so much later than its own mic, seconds; cymbals, which no close mic hears before it either, no later. */
 const OVERHEADS_LATER_S = [0.001, 0.008] as const;
 

@@ -7,7 +7,7 @@ const candidate = (time: number, strength: number, first: number, again: number)
 const random = createRng(3);
 const strokes = Array.from({ length: 30 }, (_, i) => candidate(1 + 0.5 * i, 0.8, 0.97, 0.98));
 /** The strokes with what `after` adds to each, in order of time. */
-const together = (after: (stroke: Candidate, i: number) => Candidate[]) => [...strokes, ...strokes.flatMap(after)].sort((a, b) => a.hit.time - b.hit.time);
+const together = (adds: (stroke: Candidate, i: number) => Candidate[]) => [...strokes, ...strokes.flatMap(adds)].sort((a, b) => a.hit.time - b.hit.time);
 const swells = (list: readonly Candidate[]) => swellsAgain(list).map((i) => list[i].hit.time);
 
 describe('a drum that swells again after its strokes', () => {
@@ -26,11 +26,11 @@ describe('a drum that swells again after its strokes', () => {
   });
 
   it('is not told by a few, by what both findings hear, or by strokes as loud', () => {
-    const after = (n: number, strength: number, first: number) => together((s, i) => (i < n ? [candidate(s.hit.time + 0.067, strength, first, 0.95)] : []));
-    expect(swells(after(5, 0.3, 0))).toHaveLength(5);
-    expect(swells(after(4, 0.3, 0))).toEqual([]);
-    expect(swells(after(20, 0.3, 0.95))).toEqual([]);
-    expect(swells(after(20, 0.7, 0))).toEqual([]);
+    const followed = (n: number, strength: number, first: number) => together((s, i) => (i < n ? [candidate(s.hit.time + 0.067, strength, first, 0.95)] : []));
+    expect(swells(followed(5, 0.3, 0))).toHaveLength(5);
+    expect(swells(followed(4, 0.3, 0))).toEqual([]);
+    expect(swells(followed(20, 0.3, 0.95))).toEqual([]);
+    expect(swells(followed(20, 0.7, 0))).toEqual([]);
   });
 
   it('leaves strokes at other distances', () => {
