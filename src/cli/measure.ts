@@ -39,16 +39,16 @@ interface KitFile {
 }
 
 /** kit.json of a folder: how much later than the contact strokes arrive; null where there is none. */
-const readKit = (folder: string) => json(join(folder, 'kit.json')).catch(() => null) as Promise<KitFile | null>;
+const readKit = async (folder: string) => ((await holds(folder, 'kit.json')) ? ((await json(join(folder, 'kit.json'))) as KitFile) : null);
+const holds = (folder: string, name: string) => readdir(folder).then((names) => names.includes(name), () => false);
 
 /**
  * True hits as they arrive at each drum's own mic, seconds, from a hits.json, the folder that holds it, or the recording's folder (truth/hits.json): where kit.json lies beside or over it its
  * times are contacts, and what kit.json says is added. `arrival` tells whether that was so.
  */
-export async function readTruth(path: string): Promise<{ hits: Record<string, TimedHit[]>; arrival: boolean }> {
+export async function truthAsArrived(path: string): Promise<{ hits: Record<string, TimedHit[]>; arrival: boolean }> {
   const isFolder = await stat(path).then((s) => s.isDirectory(), () => false);
-  const has = (folder: string) => readdir(folder).then((names) => names.includes('hits.json'), () => false);
-  const folder = !isFolder ? dirname(path) : (await has(path)) ? path : join(path, 'truth');
+  const folder = !isFolder ? dirname(path) : (await holds(path, 'hits.json')) ? path : join(path, 'truth');
   const hits = await readHits(isFolder ? join(folder, 'hits.json') : path);
   const kit = (await readKit(folder)) ?? (await readKit(dirname(folder)));
   const later = (drum: string) => kit?.arrival_s?.[drum] ?? kit?.mics?.find((m) => m.own === drum)?.arrival_offset_s ?? 0;
@@ -124,9 +124,9 @@ export async function measureClean(raw: string, clean: string, truth: string): P
   return { mics, mean: meanScore(Object.values(mics)) };
 }
 
-/** Figures of found hits against a truth as readTruth finds it. */
+/** Figures of found hits against a truth as truthAsArrived finds it. */
 export async function measureHits(truth: string, found: string): Promise<ReturnType<typeof scoreHits> & { readonly arrival: boolean }> {
-  const { hits, arrival } = await readTruth(truth);
+  const { hits, arrival } = await truthAsArrived(truth);
   return { ...scoreHits(hits, await readHits(found)), arrival };
 }
 

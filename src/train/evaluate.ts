@@ -2,6 +2,7 @@
 import { existsSync, readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import aubio from 'aubiojs';
+import { truthAsArrived } from '../cli/measure';
 import { openFolder } from '../cli/wavFile';
 import { THRESHOLD, type Networks, detectHits } from '../core/hits/detectHits';
 import { NETWORKS } from '../core/hits/weights';
@@ -46,7 +47,7 @@ const general: Record<string, number[]> = {};
 const totals: Record<string, { f: number[]; least: number[]; soft: number[]; softPrecision: number[]; late: number[] }> = {};
 const groupOf = (d: string) => (d.startsWith('tom') ? 'toms' : d === 'crash' || d === 'ride' ? 'cymbals' : d);
 for (const n of names) {
-  const kit = JSON.parse(readFileSync(join(folder, n, 'kit.json'), 'utf8')) as { rate: number; arrival_s?: Record<string, number>; mics: { file: string; role: string; own: string | null; arrival_offset_s?: number }[] };
+  const kit = JSON.parse(readFileSync(join(folder, n, 'kit.json'), 'utf8')) as { rate: number; mics: { file: string; role: string; own: string | null }[] };
   const files = await openFolder(join(folder, n));
   const start = process.cpuUsage();
   const { drums, song } = await detectHits(
@@ -61,9 +62,7 @@ for (const n of names) {
     networks,
   );
   const used = process.cpuUsage(start);
-  const raw = JSON.parse(readFileSync(join(folder, n, 'truth', 'hits.json'), 'utf8')) as Record<string, { time_s: number; velocity: number }[]>;
-  const arrival = (d: string) => kit.arrival_s?.[d] ?? kit.mics.find((m) => m.own === d)?.arrival_offset_s ?? 0;
-  const truth = Object.fromEntries(Object.entries(raw).map(([d, l]) => [d, l.map((h) => ({ time: h.time_s + arrival(d), strength: h.velocity }))]));
+  const { hits: truth } = await truthAsArrived(join(folder, n));
   const found = Object.fromEntries(Object.entries(drums).map(([d, l]) => [d, l.filter((h) => h.certainty >= THRESHOLD)]));
   const s = scoreHits(truth, found);
   if (verbose) for (const [d, x] of Object.entries({ ...s.drums, all: s.all })) console.log(`  ${d.padEnd(6)} hits ${String(x.hits).padStart(4)} found ${String(x.found).padStart(4)} P ${f(x.precision)} R ${f(x.recall)} F ${f(x.f)} soft ${f(x.softRecall, 2)} error ${f(x.absErrorMs, 2)} ms late ${f(x.late)}`);

@@ -34,7 +34,7 @@ describe('putting one value in its place', () => {
   it('ends where a value is no number', () => {
     const v = Float64Array.from([3, Number.NaN, 1, Number.NaN, 2]);
     for (let k = 0; k < v.length; k++) putInPlace(v, k);
-    expect(v).toHaveLength(5);
+    expect([...v].filter((x) => !Number.isNaN(x)).sort()).toEqual([1, 2, 3]);
   });
 });
 

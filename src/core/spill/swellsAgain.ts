@@ -11,7 +11,7 @@ const LATER_S = [0.03, 0.2] as const;
 const SOFTER = 1.5;
 /** What only the second finding counts, from so sure on. */
 const COUNTED = 0.4;
-/** So many at one distance, seconds, and this share of all that it alone counts so soon after such strokes. In 16 made recordings there were never two but in the one with such a kick, which had 21 of 21. */
+/** So many at one distance, seconds, and this share of all that it alone counts so soon after such strokes. In 16 made recordings there were never three but in the one with such a kick, which had 21 of 21. */
 const [LEAST, SAME_S, SHARE] = [5, 0.001, 0.6];
 
 /** Candidates (places in `list`, which is in order of time) that are no strokes but how the drum goes on after each of its own. */
