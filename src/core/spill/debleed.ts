@@ -26,7 +26,7 @@ import type { StandingOut } from './standOut';
 import { swellsAgain } from './swellsAgain';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 23;
+export const DEBLEED_VERSION = 24;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);

@@ -8,6 +8,7 @@ import { quantile } from '../hits/candidates';
 import { type Bins, createBins, packed, padded } from './bins';
 import { type Kit, activity } from './kit';
 import { STAGES, addAlong, alongBins, filtersSize, fitAlong, lineOf, ringsAlong, tapsOf } from './ringAlong';
+import { JUST_STRUCK, LEAK_UP_TO_HZ, holdLeak, leakMics, mostLeak } from './tomLeak';
 import { BINS, HOP, SIZE, type Spectrogram, learntBins } from './transform';
 
 export interface DebleedModel {
@@ -197,7 +198,22 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
     bins.begin(b);
   }
 
-  /** What foreign mics hear of a drum in one bin against what they hear over all bins. */
+  const reached = leakMics(kit);
+  const struck = act.map((a) => Array.from({ length: frames }, (_, t) => t).filter((t) => a[t] > JUST_STRUCK));
+  /** By low bin and drum, the most that each mic may hear of it. */
+  const most = new Map<number, number[][]>();
+  /** Tells that by a bin as it was heard. */
+  function bound(b: number): void {
+    if (hz(b) >= LEAK_UP_TO_HZ) return;
+    const x = bins.x(b);
+    const powers = (m: number, s: number) => Float64Array.from(struck[s], (t) => (x[m * 2 * T + t] ** 2 + x[m * 2 * T + T + t] ** 2) * level[b * M + m] ** 2);
+    most.set(b, reached.map((list, s) => {
+      const own = list.length ? powers(kit.own[s][0], s) : [];
+      return kit.mics.map((_, m) => (list.includes(m) ? mostLeak(powers(m, s), own) * (level[b * M + kit.own[s][0]] / level[b * M + m]) ** 2 : Number.POSITIVE_INFINITY));
+    }));
+  }
+
+  /** What foreign mics hear of a drum in one bin against what they hear over all bins, and toms of each other against what can be. */
   function cap(b: number, leakage: Leakage): void {
     const R = bins.matrices(b);
     for (let s = 0; s < S; s++) {
@@ -211,6 +227,8 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
           R[packed(i, j) * 2 * SP + SP + s] *= scale[i] * scale[j];
         }
       }
+      const held = most.get(b)?.[s];
+      if (held) holdLeak(R, s, 2 * SP, SP, M, kit.own[s][0], held);
     }
   }
 
@@ -279,7 +297,11 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
         bins.noise(b)[mic] = 0.5 * quantile(scratch, NOISE_QUANTILE) + REGULAR;
       }
     },
-    begin: () => everyBin(begin),
+    begin: () =>
+      everyBin((b) => {
+        bound(b);
+        begin(b);
+      }),
     cap(leakage) {
       for (let b = 0; b < own; b++) cap(b, leakage);
     },

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
 import { createEar } from '../hits/ears';
 import { withUnheard } from './debleed';
-import { type Heard, risesApart, standOut } from './standOut';
+import { type Heard, likely, risesApart, standOut } from './standOut';
 
 const RATE = 48000;
 const LENGTH = 12 * RATE;
@@ -54,15 +54,16 @@ describe('strokes that stand out of a de-bled mic', () => {
     expect(standOut({ ...heard, kept: smeared }, ear).map((s) => s.time)).toEqual([expect.closeTo(UNFOUND, 2)]);
   });
 
-  it('are none that rises where a stroke still rings, unless it stands far out of that', () => {
-    const struck = (level: number) => {
+  it('are none that rises where a stroke still rings, unless it stands far out of that or can hardly be told from one', () => {
+    const struck = (level: number, ping: number) => {
       const x = Float32Array.from(kept);
-      strike(x, 3.35, level, drum);
+      strike(x, 3.35, level, (i) => drum(i) + ping * Math.sin((2 * Math.PI * 500 * i) / RATE) * Math.exp(-i / (0.12 * RATE)));
       const here = (list: readonly { time: number }[]) => list.filter((r) => Math.abs(r.time - 3.35) < 0.003).length;
       return [here(risesApart({ ...heard, kept: x }, ear)), here(standOut({ ...heard, kept: x }, ear))];
     };
-    expect(struck(0.2)).toEqual([1, 0]);
-    expect(struck(0.8)).toEqual([1, 1]);
+    expect(struck(0.2, 0.15)).toEqual([1, 0]);
+    expect(struck(0.8, 0.15)).toEqual([1, 1]);
+    expect(struck(0.2, 0)).toEqual([1, 1]);
   });
 
   it('do not depend on the gain of the mic', () => {
@@ -74,6 +75,18 @@ describe('strokes that stand out of a de-bled mic', () => {
   it('are not sought with fewer than three strokes, nor in silence', () => {
     expect(standOut({ ...heard, own: OWN.slice(0, 2) }, ear)).toEqual([]);
     expect(standOut({ ...heard, raw: new Float32Array(LENGTH), kept: new Float32Array(LENGTH) }, ear)).toEqual([]);
+  });
+});
+
+describe('what rises is likely a stroke', () => {
+  const told = (keptDb: number, overDb: number, likeness: number) => likely({ keptDb, overDb, likeness });
+
+  it('far over the ring where it is like one, less far where it can hardly be told from one', () => {
+    expect([told(-10, 16, 0.94), told(-10, 15.9, 0.984), told(-10, 12, 0.996), told(-10, 10.9, 0.999)]).toEqual([true, false, true, false]);
+  });
+
+  it('never where most of it was taken out, nor where it sounds otherwise', () => {
+    expect([told(-20.1, 40, 0.99), told(-1, 40, 0.93)]).toEqual([false, false]);
   });
 });
 

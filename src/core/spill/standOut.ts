@@ -47,6 +47,8 @@ const SILENT_DB = -140;
 const KEPT_DB = -20;
 const OVER_DB = 16;
 const LIKENESS = 0.94;
+/** What is as like as this need not stand so far over the ring. */
+const TWIN = { likeness: 0.985, overDb: 11 };
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
 
@@ -116,7 +118,9 @@ export function risesApart({ raw, kept, rate, drum, own, known }: Heard, ear: Pi
   });
 }
 
-const likely = (s: StandingOut) => s.keptDb >= KEPT_DB && s.overDb >= OVER_DB && s.likeness >= LIKENESS;
+/** Whether what rises so is likely a stroke of the drum. */
+export const likely = (s: Pick<StandingOut, 'keptDb' | 'overDb' | 'likeness'>): boolean =>
+  s.keptDb >= KEPT_DB && ((s.overDb >= OVER_DB && s.likeness >= LIKENESS) || (s.overDb >= TWIN.overDb && s.likeness >= TWIN.likeness));
 
-/** Those of them that are likely strokes of the drum. */
+/** Those of them that are. */
 export const standOut = (...of: Parameters<typeof risesApart>): StandingOut[] => risesApart(...of).filter(likely);
