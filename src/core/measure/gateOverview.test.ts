@@ -63,6 +63,19 @@ describe('gate overview', () => {
     expect(level[5]).toBeCloseTo(0.01, 6);
   });
 
+  it('counts no fade among what is taken while closed, whatever is left there', () => {
+    const n = 40 * 256;
+    const power = new Float64Array(n);
+    const audio = Float32Array.from({ length: n }, (_, i) => (i < n / 2 ? 0.5 : 0.1));
+    for (const least of [0.001, 0.1]) {
+      const gain = Float32Array.from({ length: n }, (_, i) => (i < 1000 ? 1 : Math.max(least, 1 - (i - 1000) / 2000)));
+      const { takenDb } = gateOverview(audio, gain, power, 1).figures;
+      // its last steps over, a fade at full level would make it 16 dB
+      expect(takenDb).toBeGreaterThanOrEqual(20 * Math.log10(least) - 0.01);
+      expect(takenDb).toBeLessThan(20 * Math.log10(least) + 2);
+    }
+  });
+
   it('has no figure where there is nothing to tell', () => {
     const { figures } = gateOverview(new Float32Array(512), new Float32Array(512).fill(1), new Float64Array(512), 1);
     expect(figures).toEqual({ openings: 1, openShare: 1, takenDb: null, loudestClosedDb: null, softestOpenDb: null });

@@ -30,7 +30,7 @@ export interface GateFigures {
   readonly openings: number;
   /** Share of the time it is open, 0..1. */
   readonly openShare: number;
-  /** Energy taken while it is closed, dB, negative or 0, at most 120; null where it never is. */
+  /** Energy taken while it is closed and the fade is over, dB, negative or 0, at most 120; null where it never is. */
   readonly takenDb: number | null;
   /** Loudest peak while closed, dBFS; null where there is none. */
   readonly loudestClosedDb: number | null;
@@ -48,6 +48,9 @@ export interface GateOverview {
   readonly figures: GateFigures;
 }
 
+/** A fade is over where no more than this is left, or twice the least that ever is. */
+const FADED = 0.01;
+
 /** A gate counts as open while its gain is over -6 dB. `outGain` is the linear output level. All arrays have the same length. */
 export function gateOverview(audio: Float32Array, gain: Float32Array, power: Float64Array, outGain: number): GateOverview {
   const n = audio.length;
@@ -58,6 +61,7 @@ export function gateOverview(audio: Float32Array, gain: Float32Array, power: Flo
   let [openFrames, openings, closedIn, closedOut, closedPeak, openPeak] = [0, 0, 0, 0, 0, 0];
   let softest = Number.POSITIVE_INFINITY;
   let open = false;
+  const faded = Math.max(FADED, 2 * gain.reduce((least, g) => Math.min(least, g), Number.POSITIVE_INFINITY));
   for (let b = 0; b < bins; b++) {
     const to = Math.min(n, (b + 1) * PEAK_BASE);
     let [lo, hi, glo, ghi, p] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY, 0, 0];
@@ -84,8 +88,10 @@ export function gateOverview(audio: Float32Array, gain: Float32Array, power: Flo
           open = false;
           softest = Math.min(softest, openPeak);
         }
-        closedIn += x * x;
-        closedOut += x * g * x * g;
+        if (g <= faded) {
+          closedIn += x * x;
+          closedOut += x * g * x * g;
+        }
         if (a > closedPeak) closedPeak = a;
       }
     }

@@ -25,7 +25,7 @@ export function Figures() {
   const own = on && strokes && strokes.strokes > 0 ? strokes : null;
   return (
     <dl className="card grid grid-cols-2 [&>div]:border-line [&>div:nth-child(2n+1)]:border-r [&>div:nth-child(-n+2)]:border-b" aria-busy={loading !== null} data-testid="figures">
-      <Cell label="Taken while closed" value={signed(f?.takenDb ?? null)} unit="dB" title="Energy that the gate takes out of the stretches where it is closed" />
+      <Cell label="Taken while closed" value={signed(f?.takenDb ?? null)} unit="dB" title="Energy that is taken out of the stretches where it is closed; fades are not counted" />
       <Cell label="Openings" value={f ? String(f.openings) : '–'} unit={f ? `${Math.round(f.openShare * 100)} % open` : ''} title="How often the gate opens in the song, and for how much of it it stays open" />
       {own ? (
         <>
