@@ -5,7 +5,7 @@ import { liveTreatment, slicesOf } from '../../src/core/plan/live';
 import type { Plan } from '../../src/core/plan/plan';
 import { createKitRenderer } from '../../src/core/render';
 import { type Sql, connect } from '../../src/server/db';
-import { type Session, importKit, openBrowser, openClean, rendered, saved } from '../support/browser';
+import { type Session, importKit, openBrowser, openClean, press, rendered, saved } from '../support/browser';
 
 let s: Session;
 let sql: Sql;
@@ -54,6 +54,22 @@ const nothingCut = () =>
     return now?.order.every((m) => !now.mics[m].treatment.slices.on);
   });
 const noEdits = () => s.page.waitForFunction((m) => Object.keys(window.freshGap.store.getState().plan?.mics[m].treatment.sliceEdits ?? {}).length === 0, {}, tom);
+
+describe('a mic that nothing was done to', () => {
+  const told = () => s.page.$eval('[data-testid="figures"]', (e) => e.textContent ?? '');
+  it('offers what the program proposes, in one step that undo takes back', async () => {
+    expect(await told()).toContain('As it came');
+    await press(s.page, 'Propose treatments');
+    await saved(s.page);
+    const p = await plan();
+    expect(p.mics[tom].treatment.slices.on).toBe(true);
+    expect(p.order.filter((m) => p.mics[m].treatment.gate.on).length).toBeGreaterThan(0);
+    await s.page.waitForFunction(() => document.querySelector('[data-testid="figures"]')?.textContent?.includes('Strokes kept'));
+    await undo(1);
+    await nothingCut();
+    expect(await told()).toContain('As it came');
+  });
+});
 
 describe('carrying over', () => {
   it('shows what it comes to, and is one step', async () => {

@@ -1,4 +1,6 @@
 /** What the settings come to, in numbers, before they are heard. */
+import { isUntouched } from '../../core/plan/plan';
+import { ProposeButton } from '../workbench/ProposeButton';
 import { signed } from '../shared/time';
 import { focusedMic, useBench } from '../workbench/store';
 
@@ -21,6 +23,17 @@ export function Figures() {
   });
   const loading = useBench((s) => s.previewLoading);
   const strokes = useBench((s) => (s.preview?.micId === s.focus ? s.preview.strokes : null));
+  const untouched = useBench((s) => {
+    const mic = focusedMic(s);
+    return !!mic && isUntouched(mic.treatment);
+  });
+  if (untouched)
+    return (
+      <div className="card flex min-h-[81px] flex-col justify-center gap-1.5 px-2.5 py-2" data-testid="figures">
+        <p className="text-xs text-ink2">As it came. Turn something on below, or:</p>
+        <ProposeButton />
+      </div>
+    );
   const f = on ? figures : null;
   const own = on && strokes && strokes.strokes > 0 ? strokes : null;
   return (

@@ -1,5 +1,5 @@
 /** The spill map: how loud and how late every drum is in every mic, what a cell rests on, and what each mic calls for. */
-import { Download, Play, Wand2 } from 'lucide-react';
+import { Download, Play } from 'lucide-react';
 import { toast } from 'sonner';
 import { useEffect, useMemo, useState } from 'react';
 import { heardBands } from '../../core/hits/kinds';
@@ -15,7 +15,7 @@ import { loadAnalysis } from '../hits/Hits';
 import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { signed } from '../shared/time';
-import { propose } from '../workbench/commands';
+import { ProposeButton } from '../workbench/ProposeButton';
 import { sourceLabel } from '../clean/TakeOut';
 import { describe, request } from '../shared/api';
 import { fetchImage, goTo, playOnce, togglePlay } from '../workbench/engine';
@@ -292,9 +292,7 @@ export function Spill() {
       <aside className="flex min-h-0 flex-col gap-1 overflow-y-auto border-l border-line px-3 py-2" aria-label="What it calls for">
         <h2 className="font-head text-lg font-bold">What it calls for</h2>
         <DebleedJob />
-        <button type="button" className="btn self-start" onClick={propose} title="De-bleed, gates and slices for every mic that is untouched; one step of undo takes it back">
-          <Wand2 aria-hidden="true" size={14} /> Propose treatments
-        </button>
+        <ProposeButton />
         <ul className="divide-y divide-line">
           {calls.map((v) => {
             const mic = plan.mics[v.micId];
