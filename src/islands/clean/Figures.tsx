@@ -29,7 +29,7 @@ export function Figures() {
   });
   if (untouched)
     return (
-      <div className="card flex min-h-[81px] flex-col justify-center gap-1.5 px-2.5 py-2" data-testid="figures">
+      <div className="card flex min-h-[84px] flex-col justify-center gap-1.5 px-2.5 py-2" data-testid="figures">
         <p className="text-xs text-ink2">As it came. Turn something on below, or:</p>
         <ProposeButton />
       </div>
