@@ -79,10 +79,14 @@ describe('strokes that stand out of a de-bled mic', () => {
 });
 
 describe('what rises is likely a stroke', () => {
-  const told = (keptDb: number, overDb: number, likeness: number) => likely({ keptDb, overDb, likeness });
+  const told = (keptDb: number, overDb: number, likeness: number, strength = 0.1) => likely({ keptDb, overDb, likeness, strength });
 
   it('far over the ring where it is like one, less far where it can hardly be told from one', () => {
     expect([told(-10, 16, 0.94), told(-10, 15.9, 0.984), told(-10, 12, 0.996), told(-10, 10.9, 0.999)]).toEqual([true, false, true, false]);
+  });
+
+  it('where it is very soft only if it is more like one, and stands far over the ring', () => {
+    expect([told(-10, 30, 0.974, 0.041), told(-10, 30, 0.974, 0.039), told(-10, 16, 0.975, 0.039), told(-10, 12, 0.996, 0.039)]).toEqual([true, false, true, false]);
   });
 
   it('never where most of it was taken out, nor where it sounds otherwise', () => {

@@ -49,6 +49,8 @@ const OVER_DB = 16;
 const LIKENESS = 0.94;
 /** What is as like as this need not stand so far over the ring. */
 const TWIN = { likeness: 0.985, overDb: 11 };
+/** What is softer than this, 28 dB under the loudest, must be more like one: what is left of another tom's note comes near. */
+const SOFT = { strength: 0.04, likeness: 0.975 };
 
 const db = (p: number) => 10 * Math.log10(p + 1e-14);
 
@@ -119,8 +121,11 @@ export function risesApart({ raw, kept, rate, drum, own, known }: Heard, ear: Pi
 }
 
 /** Whether what rises so is likely a stroke of the drum. */
-export const likely = (s: Pick<StandingOut, 'keptDb' | 'overDb' | 'likeness'>): boolean =>
-  s.keptDb >= KEPT_DB && ((s.overDb >= OVER_DB && s.likeness >= LIKENESS) || (s.overDb >= TWIN.overDb && s.likeness >= TWIN.likeness));
+export function likely(s: Omit<StandingOut, 'time'>): boolean {
+  if (s.keptDb < KEPT_DB) return false;
+  const soft = s.strength < SOFT.strength;
+  return (s.overDb >= OVER_DB && s.likeness >= (soft ? SOFT.likeness : LIKENESS)) || (!soft && s.overDb >= TWIN.overDb && s.likeness >= TWIN.likeness);
+}
 
 /** Those of them that are. */
 export const standOut = (...of: Parameters<typeof risesApart>): StandingOut[] => risesApart(...of).filter(likely);
