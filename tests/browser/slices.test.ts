@@ -65,6 +65,12 @@ describe('a mic that nothing was done to', () => {
     expect(p.mics[tom].treatment.slices.on).toBe(true);
     expect(p.order.filter((m) => p.mics[m].treatment.gate.on).length).toBeGreaterThan(0);
     await s.page.waitForFunction(() => document.querySelector('[data-testid="figures"]')?.textContent?.includes('Strokes kept'));
+    // overheads and rooms stay as they are, and offer nothing that would not come
+    const far = p.order.find((m) => p.mics[m].role.startsWith('overhead')) as string;
+    await s.page.evaluate((m) => window.freshGap.store.setState({ focus: m }), far);
+    await s.page.waitForFunction(() => document.querySelector('[data-testid="figures"]')?.textContent?.includes('nothing is proposed'));
+    expect(await told()).not.toContain('Propose treatments');
+    await s.page.evaluate((m) => window.freshGap.store.setState({ focus: m }), tom);
     await undo(1);
     await nothingCut();
     expect(await told()).toContain('As it came');

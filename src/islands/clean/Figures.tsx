@@ -1,5 +1,7 @@
 /** What the settings come to, in numbers, before they are heard. */
+import { useMemo } from 'react';
 import { isUntouched } from '../../core/plan/plan';
+import { proposalFor } from '../workbench/commands';
 import { ProposeButton } from '../workbench/ProposeButton';
 import { signed } from '../shared/time';
 import { focusedMic, useBench } from '../workbench/store';
@@ -27,11 +29,14 @@ export function Figures() {
     const mic = focusedMic(s);
     return !!mic && isUntouched(mic.treatment);
   });
+  const base = useBench((s) => s.base);
+  const debled = useBench((s) => s.data?.debled);
+  const offers = useMemo(() => untouched && base !== null && proposalFor(base, debled).changes.length > 0, [untouched, base, debled]);
   if (untouched)
     return (
       <div className="card flex min-h-[84px] flex-col justify-center gap-1.5 px-2.5 py-2" data-testid="figures">
-        <p className="text-xs text-ink2">As it came. Turn something on below, or:</p>
-        <ProposeButton />
+        <p className="text-xs text-ink2">{offers ? 'As it came. Turn something on below, or:' : 'As it came: nothing is proposed for it. Turn on below what it needs.'}</p>
+        {offers && <ProposeButton />}
       </div>
     );
   const f = on ? figures : null;

@@ -1,6 +1,6 @@
 /** Every action of the workbench once: its name, its keys, what it does. Keyboard, command list and key help all read this. */
-import { editGate, sameJson } from '../../core/plan/edits';
-import { NO_TREATMENT, isUntouched } from '../../core/plan/plan';
+import { type Edit, editGate, sameJson } from '../../core/plan/edits';
+import { NO_TREATMENT, type Plan, isUntouched } from '../../core/plan/plan';
 import { proposePlan } from '../../core/plan/propose';
 import { changeOver, putAside } from '../../core/plan/second';
 import { editDebleed, editParts, editSlices, editTail } from '../../core/plan/sliceEdits';
@@ -71,12 +71,15 @@ function restore(ids: readonly string[]) {
   if (changes.length) commit({ label: changes.length === 1 ? `${base.mics[changes[0].path[1]].name} restored` : `${changes.length} mics restored`, changes });
 }
 
-/** Proposed treatments for mics that are untouched. */
+/** Proposed treatments for mics that are untouched; nothing changes where none is left to propose. */
+export function proposalFor(base: Plan, debled: Readonly<Record<string, { readonly share: number }>> = {}): Edit {
+  return proposePlan(base, isUntouched, new Set(Object.entries(debled).flatMap(([id, d]) => (d.share > 0 ? [id] : []))));
+}
+
 export function propose(): void {
   const { base, data } = get();
   if (!base) return;
-  const used = Object.entries(data?.debled ?? {}).filter(([, d]) => d.share > 0).map(([id]) => id);
-  const edit = proposePlan(base, isUntouched, new Set(used));
+  const edit = proposalFor(base, data?.debled);
   if (edit.changes.length) commit(edit);
 }
 
