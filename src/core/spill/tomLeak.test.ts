@@ -9,7 +9,7 @@ const MICS = 4;
 const NONE = Array.from({ length: MICS }, () => Number.POSITIVE_INFINITY);
 type Matrix = (readonly [re: number, im: number])[][];
 
-/** A covariance of what `count` independent sources add, each with gains of its own in the mics; the first is loud in mic 0 and -9 dB in mic 1. */
+/** A covariance of a source that is loud in mic 0, -9 dB in mic 1 and in step in all mics, and of `extra` power in each that is not. */
 function covariance(seed: number, extra: (m: number) => number): Matrix {
   const rng = createRng(seed);
   const turn = () => 2 * Math.PI * rng();
@@ -51,7 +51,7 @@ describe('what a tom sends to another tom\'s mic', () => {
   const contaminated = covariance(3, (m) => (m === 1 ? 0.4 : m === 3 ? 0.05 : 0));
   const bound = [Number.POSITIVE_INFINITY, 0.15, Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY];
 
-  it('is held to the most that can be, which takes only what is not in step', () => {
+  it('loses only what is not in step, and keeps .7 of what is where even that is more than can be', () => {
     const R = pack(1, contaminated);
     holdLeak(R, 1, STRIDE, IM, MICS, 0, bound);
     const [own, there, ...others] = diagonal(R, 1);
@@ -64,7 +64,7 @@ describe('what a tom sends to another tom\'s mic', () => {
     expect(leastPower(R, 1)).toBeGreaterThan(0);
   });
 
-  it('is held to that alone where more may be', () => {
+  it('is held to the most that can be', () => {
     const R = pack(1, contaminated);
     holdLeak(R, 1, STRIDE, IM, MICS, 0, [Number.POSITIVE_INFINITY, 0.3, Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY]);
     expect(diagonal(R, 1)[1]).toBeCloseTo(0.3, 5);
