@@ -61,10 +61,10 @@ export function LevelLine(p: LevelLineProps) {
         aria-valuetext={text}
         onKeyDown={key}
         data-level={p.label}
-        className={`absolute left-0 right-0 z-10 h-3 -translate-y-1/2 cursor-ns-resize touch-none ${p.faint ? 'opacity-60' : ''}`}
+        className="absolute left-0 right-0 z-10 h-3 -translate-y-1/2 cursor-ns-resize touch-none"
         style={{ top: mid - offset }}
       >
-        <span className={`num absolute right-1 rounded-[5px] border border-hand bg-sheet px-1.5 text-xs text-hand ${p.below ? 'top-2' : 'bottom-2'}`}>
+        <span className={`num absolute right-1 rounded-[5px] border bg-sheet px-1.5 text-xs ${p.faint ? 'border-line2 text-ink2' : 'border-hand text-hand'} ${p.below ? 'top-2' : 'bottom-2'}`}>
           {p.label.toLowerCase()} {text}
         </span>
       </div>
