@@ -60,7 +60,10 @@ export async function openWav(folder: string, name: string): Promise<WavFile> {
 
 /** The WAV files of a folder in the order of their names. Throws CLI_NO_FILES, WAV_* and RATE_MISMATCH. */
 export async function openFolder(folder: string): Promise<WavFile[]> {
-  const names = (await readdir(folder).catch(() => [] as string[])).filter((n) => /\.(wav|wave|bwf|rf64)$/i.test(n));
+  const entries = await readdir(folder).catch((e: NodeJS.ErrnoException) => {
+    throw new FreshGapError('CLI_NO_FILES', e.code === 'ENOENT' ? `There is no folder ${folder}.` : e.code === 'ENOTDIR' ? `${folder} is a file, not a folder.` : `${folder} cannot be read: ${e.message}`);
+  });
+  const names = entries.filter((n) => /\.(wav|wave|bwf|rf64)$/i.test(n));
   if (names.length === 0) throw new FreshGapError('CLI_NO_FILES', `${folder} holds no WAV files.`);
   names.sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
   const files: WavFile[] = [];

@@ -89,13 +89,23 @@ describe('fresh-gap clean', () => {
     ['no place to write to', ['clean', 'x'], 2, /--out/],
     ['an unknown word', ['wash', 'x'], 2, /wash/],
     ['an unknown option', ['clean', 'x', '--deep'], 2, /deep/],
-    ['a folder without WAV files', ['clean', '/nowhere', '--plan', 'PLAN', '--out', '/tmp/never'], 1, /no WAV files/],
     ['a plan that is none', ['clean', 'MICS', '--plan', BIN, '--out', '/tmp/never'], 1, /no JSON/],
   ])('is clear about %s', (_, args, code, words) => {
     const r = run(...args.map((a) => ({ PLAN: plan, MICS: mics })[a] ?? a));
     expect(r.status).toBe(code);
     expect(r.stderr).toMatch(words);
     expect(r.stdout).toBe('');
+  });
+
+  it('tells a folder that is not there from one without WAV files', () => {
+    const empty = join(folder, 'empty');
+    mkdirSync(empty);
+    const [absent, file, none] = [join(folder, 'absent'), plan, empty].map((f) => run('clean', f, '--plan', plan, '--out', join(folder, 'never')));
+    expect(absent.stderr).toContain(`There is no folder ${join(folder, 'absent')}.`);
+    expect(file.stderr).toContain('is a file, not a folder');
+    expect(none.stderr).toContain('holds no WAV files');
+    for (const r of [absent, file, none]) expect(r.status).toBe(1);
+    expect(readdirSync(folder)).not.toContain('never');
   });
 
   it('explains itself', () => {
