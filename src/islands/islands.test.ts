@@ -7,6 +7,7 @@ import { dbAt, heightOf, heightOfDb, rulerStep } from './clean/scale';
 import { MIN_FRAMES, fitView, scrollView, zoomView } from './clean/viewMoves';
 import { columnsFromPyramid, columnsFromSamples } from './clean/waveData';
 import { formatBytes, formatTime, signed } from './shared/time';
+import { hasDebleed, offersProposal, proposalFor } from './workbench/proposing';
 import { treatmentWords } from './workbench/treatmentWords';
 
 const frames = 2_400_000;
@@ -109,5 +110,32 @@ describe('words', () => {
     const { parts } = plan.mics['kick-out'].treatment;
     expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, parts: { ...parts, on: true } }), true)).toBe('slices, two parts');
     expect(treatmentWords(plan, more({ slices: { ...slices, on: true }, parts: { ...parts, on: true } }))).toBe('slices at hits, two parts');
+  });
+});
+
+describe('what is proposed', () => {
+  const files = ['Kick In.wav', 'Hat.wav', 'OH L.wav'].map((file) => ({ file, channel: 0, channels: 1, frames: 48000 }));
+  const bare = createPlan(48000, files);
+  const [kick, hat, overhead] = bare.order;
+  const hit = { frame: 1000, strength: 1, certainty: 1, state: 'found' } as const;
+  const plan = { ...bare, hits: { kick: { a: hit }, hat: { b: hit } } } as unknown as typeof bare;
+  const changed = (debled: Parameters<typeof proposalFor>[1]) => proposalFor(plan, debled).changes.map((c) => c.path[1]);
+  const whole = { share: 1 };
+  const part = { share: 1, stretch: { from: 0, to: 100 } };
+
+  it('uses de-bleed of the whole song alone, and only where it has something', () => {
+    expect(changed({})).toEqual([kick]);
+    expect(changed({ [kick]: whole, [hat]: whole })).toEqual([kick, hat]);
+    expect(changed({ [kick]: whole, [hat]: { share: 0 } })).toEqual([kick]);
+    expect(changed({ [hat]: part })).toEqual([kick]);
+    expect([hasDebleed({}), hasDebleed({ [hat]: part }), hasDebleed({ [hat]: part, [kick]: whole })]).toEqual([false, false, true]);
+  });
+  it('is offered where it would come with de-bleed, for close mics', () => {
+    const on = (ids: readonly string[]) => ({ ...plan, mics: Object.fromEntries(plan.order.map((id) => [id, ids.includes(id) ? { ...plan.mics[id], treatment: { ...plan.mics[id].treatment, debleed: { ...plan.mics[id].treatment.debleed, on: true } } } : plan.mics[id]])) }) as typeof bare;
+    // the hat gets nothing without de-bleed, which is not computed yet
+    expect(offersProposal(on([kick]))).toBe(true);
+    expect(offersProposal(on([kick]), { [kick]: whole, [hat]: { share: 0 } })).toBe(false);
+    expect(offersProposal(on([kick, hat]))).toBe(false);
+    expect(plan.mics[overhead].role).toMatch(/^overhead/);
   });
 });

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Session, importKit, openBrowser, press, sees } from '../support/browser';
+import { type Session, importKit, openBrowser, press, saved, sees } from '../support/browser';
 
 let s: Session;
 let id: string;
@@ -60,11 +60,40 @@ describe('the spill map', () => {
   it('says what each mic calls for, and proposes it in one step that undo takes back', async () => {
     await sees(s.page, 'What it calls for');
     await sees(s.page, 'Spill is wanted');
-    await press(s.page, 'Propose treatments');
+    await press(s.page, 'without de-bleed');
     await s.page.waitForFunction(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.slices.on));
+    expect(await s.page.evaluate(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.debleed.on))).toBe(false);
     await s.page.keyboard.down('Control');
     await s.page.keyboard.press('z');
     await s.page.keyboard.up('Control');
     await s.page.waitForFunction(() => !Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.slices.on || m.treatment.gate.on));
+    await saved(s.page);
+  });
+
+  it('proposes once de-bleed is done where that is not computed yet, with it, as one step', async () => {
+    await press(s.page, 'Propose treatments');
+    await sees(s.page, 'Treatments are proposed when de-bleed is done');
+    // to stop is to leave everything as it is
+    await press(s.page, 'Cancel');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'cancelled', { timeout: 30_000, polling: 100 });
+    const state = () => s.page.evaluate(() => window.freshGap.store.getState().proposing);
+    await s.page.waitForFunction(() => !window.freshGap.store.getState().proposing);
+    expect(await s.page.evaluate(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.debleed.on || m.treatment.gate.on))).toBe(false);
+    await press(s.page, 'Propose treatments');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().proposing);
+    await s.page.waitForFunction(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.debleed.on), { timeout: 120_000, polling: 200 });
+    expect(await state()).toBe(false);
+    await saved(s.page);
+    const mics = await s.page.evaluate(() => {
+      const b = window.freshGap.store.getState();
+      return b.plan?.order.map((m) => ({ debleed: b.plan?.mics[m].treatment.debleed.on, cut: b.plan?.mics[m].treatment.slices.on || b.plan?.mics[m].treatment.gate.on, share: b.data?.debled[m]?.share ?? 0 })) ?? [];
+    });
+    for (const m of mics) expect(m.debleed).toBe(m.share > 0);
+    expect(mics.some((m) => m.debleed && m.cut)).toBe(true);
+    // and one step takes it back: the hits that were found on the way stay
+    await s.page.keyboard.down('Control');
+    await s.page.keyboard.press('z');
+    await s.page.keyboard.up('Control');
+    await s.page.waitForFunction(() => !Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.debleed.on || m.treatment.slices.on || m.treatment.gate.on));
   });
 });

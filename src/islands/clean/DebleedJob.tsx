@@ -22,14 +22,16 @@ export const loadDebleed = refresher(
   (debleed) => useBench.setState({ debleed }),
 );
 
-/** Starts de-bleed of the whole song, or cancels its job. */
-export async function askDebleed(what: 'start' | { cancel: string | undefined }): Promise<void> {
+/** Starts de-bleed of the whole song, or cancels its job; whether that went well. */
+export async function askDebleed(what: 'start' | { cancel: string | undefined }): Promise<boolean> {
   try {
     await request('POST', what === 'start' ? `/api/recordings/${useBench.getState().id}/debleed` : `/api/jobs/${what.cancel}/cancel`);
     await loadDebleed();
+    return true;
   } catch (e) {
     const { title, text } = describe(e);
     toast.error(title, { description: text });
+    return false;
   }
 }
 

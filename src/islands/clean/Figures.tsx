@@ -1,8 +1,8 @@
 /** What the settings come to, in numbers, before they are heard. */
 import { useMemo } from 'react';
 import { isUntouched } from '../../core/plan/plan';
-import { proposalFor } from '../workbench/commands';
 import { ProposeButton } from '../workbench/ProposeButton';
+import { offersProposal } from '../workbench/proposing';
 import { signed } from '../shared/time';
 import { focusedMic, useBench } from '../workbench/store';
 
@@ -31,12 +31,13 @@ export function Figures() {
   });
   const base = useBench((s) => s.base);
   const debled = useBench((s) => s.data?.debled);
-  const offers = useMemo(() => untouched && base !== null && proposalFor(base, debled).changes.length > 0, [untouched, base, debled]);
+  const offers = useMemo(() => untouched && base !== null && offersProposal(base, debled), [untouched, base, debled]);
+  const waits = useBench((s) => s.proposing) && offers;
   if (untouched)
     return (
       <div className="card flex min-h-[84px] flex-col justify-center gap-1.5 px-2.5 py-2" data-testid="figures">
-        <p className="text-xs text-ink2">{offers ? 'As it came. Turn something on below, or:' : 'As it came: nothing is proposed for it. Turn on below what it needs.'}</p>
-        {offers && <ProposeButton />}
+        {!waits && <p className="text-xs text-ink2">{offers ? 'As it came. Turn something on below, or:' : 'As it came: nothing is proposed for it. Turn on below what it needs.'}</p>}
+        {offers && <ProposeButton meter />}
       </div>
     );
   const f = on ? figures : null;

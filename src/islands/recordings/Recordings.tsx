@@ -2,13 +2,14 @@
 import { Trash2 } from 'lucide-react';
 import { AlertDialog } from 'radix-ui';
 import { useCallback, useEffect, useState } from 'react';
-import { Toaster, toast } from 'sonner';
+import { toast } from 'sonner';
 import type { RecordingListRow } from '../../server/sql/recordings';
 import { DropArea, type Dropped } from '../intake/DropArea';
 import { UploadList } from '../intake/UploadList';
 import { takeFiles, useUploads } from '../intake/useUploads';
 import { describe, request } from '../shared/api';
 import { Brand } from '../shared/Brand';
+import { Notices } from '../shared/Notices';
 import { formatTime } from '../shared/time';
 
 const date = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
@@ -149,7 +150,7 @@ export function Recordings() {
           )}
         </div>
       </main>
-      <Toaster theme="system" position="bottom-center" />
+      <Notices />
     </div>
   );
 }

@@ -1,6 +1,6 @@
 /** One recording, open: the frame around all steps, sound and keys. */
 import { useEffect, useMemo, useState } from 'react';
-import { Toaster, toast } from 'sonner';
+import { toast } from 'sonner';
 import { tinykeys } from 'tinykeys';
 import { FreshGapError } from '../../core/errors';
 import { Clean } from '../clean/Clean';
@@ -9,6 +9,7 @@ import { DrumPanel } from '../hits/DrumPanel';
 import { Hits } from '../hits/Hits';
 import { Spill } from '../spill/Spill';
 import { Intake } from '../intake/Intake';
+import { Notices } from '../shared/Notices';
 import { describe } from '../shared/api';
 import { CommandList, KeysHelp } from './Dialogs';
 import { MicList } from './MicList';
@@ -16,6 +17,7 @@ import { TopBar } from './TopBar';
 import { TransportBar } from './TransportBar';
 import { commandsFor } from './commands';
 import { startEngine } from './engine';
+import { followProposal } from './proposing';
 import type { Step } from './steps';
 import { applyAgain, followEvents, hasUnsaved, onNotify, openBench, useBench } from './store';
 
@@ -68,6 +70,8 @@ export function Workbench(p: { id: string; step: Step }) {
       window.removeEventListener('beforeunload', leave);
     };
   }, [p.id]);
+
+  useEffect(followProposal, []);
 
   useEffect(() => {
     if (name) document.title = `${name} · Fresh Gap`;
@@ -159,7 +163,7 @@ export function Workbench(p: { id: string; step: Step }) {
       <TransportBar />
       <CommandList open={commandsOpen} onOpen={setCommandsOpen} commands={commands.list} />
       <KeysHelp open={helpOpen} onOpen={setHelpOpen} commands={commands.list} />
-      <Toaster theme="system" position="bottom-center" offset={76} closeButton />
+      <Notices offset={76} />
     </div>
   );
 }

@@ -1,7 +1,6 @@
 /** Every action of the workbench once: its name, its keys, what it does. Keyboard, command list and key help all read this. */
-import { type Edit, editGate, sameJson } from '../../core/plan/edits';
-import { NO_TREATMENT, type Plan, isUntouched } from '../../core/plan/plan';
-import { proposePlan } from '../../core/plan/propose';
+import { editGate, sameJson } from '../../core/plan/edits';
+import { NO_TREATMENT } from '../../core/plan/plan';
 import { changeOver, putAside } from '../../core/plan/second';
 import { editDebleed, editParts, editSlices, editTail } from '../../core/plan/sliceEdits';
 import { cutHere, drop, join, keepSelection, nudge, pickAll, pickInLoop, pickLike, reset } from '../clean/sliceState';
@@ -10,6 +9,7 @@ import { fitView, scrollView, zoomView } from '../clean/viewMoves';
 import { startAnalysis } from '../hits/Hits';
 import { drumsOf, give, hear, keep, move, nextDoubtful, nextInTime, reject, selectLike, snap } from '../hits/hitsState';
 import { goTo, heardAt, togglePlay } from './engine';
+import { propose, proposeDebled } from './proposing';
 import type { Step } from './steps';
 import { commit, dropGesture, redo, undo, useBench } from './store';
 
@@ -71,18 +71,6 @@ function restore(ids: readonly string[]) {
   if (changes.length) commit({ label: changes.length === 1 ? `${base.mics[changes[0].path[1]].name} restored` : `${changes.length} mics restored`, changes });
 }
 
-/** Proposed treatments for mics that are untouched; nothing changes where none is left to propose. */
-export function proposalFor(base: Plan, debled: Readonly<Record<string, { readonly share: number }>> = {}): Edit {
-  return proposePlan(base, isUntouched, new Set(Object.entries(debled).flatMap(([id, d]) => (d.share > 0 ? [id] : []))));
-}
-
-export function propose(): void {
-  const { base, data } = get();
-  if (!base) return;
-  const edit = proposalFor(base, data?.debled);
-  if (edit.changes.length) commit(edit);
-}
-
 export function commandsFor(go: (step: Step) => void, help: () => void, list: () => void): Command[] {
   return [
     { id: 'play', group: 'Listen', label: 'Play or stop', keys: ['Space'], shown: 'Space', run: togglePlay },
@@ -118,7 +106,8 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'other', group: 'Plan', label: 'The other treatment of this mic', keys: ['Shift+V'], shown: 'Shift V', run: () => { const { base, focus } = get(); if (base) commit(base.mics[focus].second ? changeOver(base, focus) : putAside(base, focus)); } },
     { id: 'tail', group: 'Plan', label: 'Tail damping of this mic on or off', keys: ['d'], shown: 'D', run: () => { const { base, focus } = get(); if (base) commit(editTail(base, focus, { on: !base.mics[focus].treatment.tail.on })); set({ panel: 'tail' }); } },
     { id: 'carry', group: 'Plan', step: 'clean', label: 'Carry this treatment to other mics', keys: ['o'], shown: 'O', run: () => set({ carrying: true }) },
-    { id: 'propose', group: 'Plan', label: 'Propose a treatment for every untouched mic', run: propose },
+    { id: 'propose', group: 'Plan', label: 'Propose a treatment for every untouched mic', run: () => void proposeDebled() },
+    { id: 'propose-cuts', group: 'Plan', label: 'Propose at once, with de-bleed only where it is computed', run: propose },
     { id: 'restore-mic', group: 'Plan', label: 'Restore this mic: nothing done to it', run: () => restore([get().focus]) },
     { id: 'restore-all', group: 'Plan', label: 'Restore every mic: nothing done to any', run: () => restore(get().base?.order ?? []) },
     { id: 'gates-off', group: 'Plan', label: 'Every gate off', run: gatesOff },

@@ -88,6 +88,8 @@ export interface Bench {
   stepping: boolean;
   analysis: AnalysisView | null;
   debleed: DebleedView | null;
+  /** Treatments are to be proposed when de-bleed is computed. */
+  proposing: boolean;
 
   preview: Preview | null;
   previewLoading: number | null;
@@ -96,7 +98,7 @@ export interface Bench {
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
   focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, hearPart: 'both', spillOf: 'planned', solo: new Set(), muted: new Set(),
-  monitorDb: -6, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, preview: null, previewLoading: null,
+  monitorDb: -6, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, proposing: false, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;

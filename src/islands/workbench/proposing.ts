@@ -1,0 +1,85 @@
+/** What the program proposes for mics that are untouched: at once with what is there, or once de-bleed of the song is computed, which gives most of it. */
+import { toast } from 'sonner';
+import type { Edit } from '../../core/plan/edits';
+import { type Plan, isUntouched } from '../../core/plan/plan';
+import { proposePlan } from '../../core/plan/propose';
+import { roleOf } from '../../core/plan/roles';
+import { askDebleed, loadDebleed } from '../clean/DebleedJob';
+import { type Bench, commit, hasUnsaved, openBench, useBench } from './store';
+
+const { getState: get, setState: set } = useBench;
+
+type Debled = Readonly<Record<string, { readonly share: number; readonly stretch?: unknown }>>;
+
+/** Whether de-bleed of the whole song is there, not of a stretch alone. */
+export const hasDebleed = (debled: Debled = {}): boolean => Object.values(debled).some((d) => !d.stretch);
+
+/** Proposed treatments for mics that are untouched; nothing changes where none is left to propose. */
+export function proposalFor(base: Plan, debled: Debled = {}): Edit {
+  return proposePlan(base, isUntouched, new Set(Object.entries(debled).flatMap(([id, d]) => (d.share > 0 && !d.stretch ? [id] : []))));
+}
+
+/** Whether something would be proposed, if need be once de-bleed is computed: as if it had something for every mic then. */
+export function offersProposal(base: Plan, debled: Debled = {}): boolean {
+  const known = hasDebleed(debled) ? debled : Object.fromEntries(base.order.map((id) => [id, { share: roleOf(base.mics[id].role).group === 'close' ? 1 : 0 }]));
+  return proposalFor(base, known).changes.length > 0;
+}
+
+/** Proposes with what is there now, and no longer waits for de-bleed. */
+export function propose(): void {
+  const { base, data } = get();
+  set({ proposing: false });
+  if (!base) return;
+  const edit = proposalFor(base, data?.debled);
+  if (edit.changes.length) commit(edit);
+  else toast('Nothing to propose', { description: 'Every close mic has a treatment already, or its drum has no hits.' });
+}
+
+/** Computes de-bleed of the song first where that is missing, and proposes when it is done. */
+export async function proposeDebled(): Promise<void> {
+  if (hasDebleed(get().data?.debled)) return propose();
+  if (await askDebleed('start')) {
+    set({ proposing: true });
+    void look(get());
+  }
+}
+
+export async function stopProposing(): Promise<void> {
+  set({ proposing: false });
+  await askDebleed({ cancel: get().debleed?.job?.id });
+}
+
+const BUSY_MS = 100;
+let looking = false;
+
+async function look(s: Bench): Promise<void> {
+  const job = s.debleed?.job;
+  if (!s.proposing || looking || !job || job.state === 'queued' || job.state === 'running') return;
+  if (job.state !== 'done') {
+    set({ proposing: false });
+    if (job.state === 'failed') toast.error('Nothing was proposed', { description: `De-bleed failed: ${job.error?.message ?? ''}` });
+    return;
+  }
+  looking = true;
+  // what a hand is still at goes first
+  while (hasUnsaved() || get().gesture) await new Promise((done) => setTimeout(done, BUSY_MS));
+  await openBench(get().id);
+  looking = false;
+  // in the meantime it may have been proposed without
+  if (!get().proposing) return;
+  propose();
+  toast('Treatments are proposed', { description: 'De-bleed, gates and slices for every mic that was untouched; one step of undo takes them back.' });
+}
+
+/** Proposes when the job is done that is waited for; returns how to stop. */
+export function followProposal(): () => void {
+  const stop = useBench.subscribe((s) => void look(s));
+  const ask = () => {
+    if (get().proposing) void loadDebleed();
+  };
+  window.addEventListener('fresh-gap:jobs', ask);
+  return () => {
+    stop();
+    window.removeEventListener('fresh-gap:jobs', ask);
+  };
+}
