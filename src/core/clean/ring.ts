@@ -13,6 +13,8 @@ export interface Ring {
   readonly spillDb: number;
   /** Level of the loudest strokes, dBFS: what thresholds of one mic are carried to another by. */
   readonly topDb: number;
+  /** Where softer strokes ring on longer against their own peak: by so many dB for each dB that they are softer than `fromDb` (against the loudest). */
+  readonly soft?: { readonly fromDb: number; readonly slope: number };
 }
 
 export const STEP_MS = 10;
@@ -47,6 +49,10 @@ const QUANTILE = 0.4;
 const DEBLED_QUANTILE = 0.5;
 /** A de-bled snare's level dips and comes back, as its heads beat and its wires answer: what comes back within this time has not fallen, ms. On kicks and toms it only held gates open. */
 const BEAT_MS = 60;
+/** Over so long the level of a low note is even. */
+const EVEN_MS = 21;
+/** Struck softly, a drum gives less of the stick and more of its note: told 60 to 150 ms after strokes that have so long, from six strokes on. */
+const SOFT = { fromMs: 60, toMs: 150, clearMs: 170, least: 6, apartDb: 3, from: 0.1, most: 0.6 };
 /** Slopes of a ring's end that are believed, dB per ms. */
 const SLOPE = { least: -0.03, most: -0.12 };
 /** Toms fall quickly first and then more slowly: what cannot be heard of a de-bled one any more rings on no shorter than 0.86 s by its 60 dB. */
@@ -74,6 +80,8 @@ export function learnRing(x: Float32Array, rate: number, drum: string, own: read
   const [low, high] = note > 0 ? [note / NOTE_WIDTH, note * NOTE_WIDTH] : (debled ? DEBLED_BODY : BODY)[kind];
   const { band, all } = powers(x, rate, 1000, low, high);
   const [env, full] = [smooth(band, 5), smooth(all, 5)];
+  // a low note's power swells twice a period, by the same phase after every stroke: over less than that its dips would pass for decay
+  const even = debled && (tom || kind === 'kick') ? smooth(band, EVEN_MS) : env;
   const n = env.length;
   const at = own.map((f) => Math.min(n - 1, Math.round((f / rate) * 1000)));
   const peakOf = (v: Float64Array, k: number) => {
@@ -92,7 +100,7 @@ export function learnRing(x: Float32Array, rate: number, drum: string, own: read
     for (let s = 0; s < LONGEST && k + s * STEP_MS < end; s++) {
       steps[s] ??= [];
       // the note against the whole stroke: the stick is louder than the ring it leaves
-      steps[s].push(db(env[k + s * STEP_MS]) - fullPeaks[i]);
+      steps[s].push(db((s * STEP_MS > PEAK_MS ? even : env)[k + s * STEP_MS]) - fullPeaks[i]);
     }
   });
   const enough = Math.min(4, Math.max(2, Math.floor(own.length / 3)));
@@ -106,7 +114,10 @@ export function learnRing(x: Float32Array, rate: number, drum: string, own: read
   const usual = quantile(fullPeaks.filter((_, i) => peaks[i] >= middle), 0.5);
   const decay = carriedOn(heard, Math.min(-12, Math.max(debled && kind === 'kick' ? DEEPEST_KICK_DB : DEEPEST_DB, quietBefore(env, at) - usual + (tom && !debled ? OVER_FLOOR_TOM_DB : OVER_FLOOR_DB))), STEP_MS, tom && debled ? { ...SLOPE, most: TOM_MOST } : SLOPE);
   const loudest = quantile(fullPeaks, 0.98);
-  return { decayDb: decay.map((v) => Number(v.toFixed(2))), spillDb: Number(Math.min(0, spillOf(full, at, peaks.map((p) => p - top), decay) - loudest).toFixed(2)), topDb: Number(loudest.toFixed(2)) };
+  const afterwards = (i: number) => quantile(Array.from({ length: (SOFT.toMs - SOFT.fromMs) / STEP_MS }, (_, s) => db(even[at[i] + SOFT.fromMs + s * STEP_MS])), 0.5) - fullPeaks[i];
+  const slope = tom && debled ? softSlope(at, n, fullPeaks, afterwards) : 0;
+  const soft = slope < SOFT.from ? {} : { soft: { fromDb: Number(Math.min(0, usual - loudest).toFixed(2)), slope: Number(slope.toFixed(3)) } };
+  return { decayDb: decay.map((v) => Number(v.toFixed(2))), spillDb: Number(Math.min(0, spillOf(full, at, peaks.map((p) => p - top), decay) - loudest).toFixed(2)), topDb: Number(loudest.toFixed(2)), ...soft };
 }
 
 /**
@@ -132,6 +143,14 @@ export function carriedOn(heard: readonly number[], floorDb: number, stepMs = ST
     decay.push(Math.min(line, heard[decay.length] ?? line));
   }
   return decay;
+}
+
+/** How much longer softer strokes ring against their own peak, dB a dB: the median slope between any two strokes of unlike level (P. K. Sen, JASA 63(324), 1968). */
+function softSlope(at: readonly number[], length: number, peaks: readonly number[], ringOf: (i: number) => number): number {
+  const rows = at.flatMap((k, i) => ((at[i + 1] ?? length) - k >= SOFT.clearMs ? [{ peak: peaks[i], ring: ringOf(i) }] : []));
+  if (rows.length < SOFT.least) return 0;
+  const slopes = rows.flatMap((a, i) => rows.slice(i + 1).flatMap((b) => (Math.abs(a.peak - b.peak) < SOFT.apartDb ? [] : [(b.ring - a.ring) / (a.peak - b.peak)])));
+  return slopes.length < SOFT.least ? 0 : Math.min(SOFT.most, Math.max(0, quantile(slopes, 0.5)));
 }
 
 /** Level before a stroke, where the one before is long gone: what the mic hears without its drum, dB. */
@@ -191,7 +210,8 @@ export const strokeDb = (strength: number): number => 20 * Math.log10(Math.max(s
 
 /** Milliseconds until a stroke of `strength` (0..1) has fallen to `floorDb` under the loudest. */
 export function ringMs(ring: Ring, strength: number, floorDb: number): number {
-  const level = strokeDb(strength);
+  const stroke = strokeDb(strength);
+  const level = stroke + (ring.soft ? ring.soft.slope * Math.max(0, ring.soft.fromDb - stroke) : 0);
   const s = ring.decayDb.findIndex((d) => level + d <= floorDb);
   return (s < 0 ? ring.decayDb.length : s) * STEP_MS;
 }

@@ -234,5 +234,37 @@ describe('the ring of a drum', () => {
     expect(Math.abs(d(true)[30] + 18)).toBeLessThan(3);
   });
 
+  it('of a de-bled tom takes a low note for even, not for falling where its power dips', () => {
+    const at = Array.from({ length: 10 }, (_, i) => Math.round((0.5 + 2 * i) * RATE));
+    const y = new Float32Array(21 * RATE);
+    // a floor tom of 62 Hz: its power has a period of 8 ms
+    for (const f of at) for (let i = 0; i < 1.5 * RATE; i++) y[f + i] += 0.8 * 10 ** ((-40 * i) / RATE / 20) * Math.sin((2 * Math.PI * 62 * i) / RATE);
+    const d = learnRing(y, RATE, 'tom-3', at, true)?.decayDb ?? [];
+    // 40 dB a second, the peak itself 3 dB over the note's mean level
+    for (const s of [10, 20, 40, 60]) expect(Math.abs(d[s] + 0.4 * s + 3), `${s}`).toBeLessThan(1.5);
+  });
+
+  it('of a de-bled tom goes on for longer, against their own peaks, after soft strokes that have less of the stick', () => {
+    const random = createRng(7);
+    const softly = (stick: (level: number) => number) => {
+      const at = Array.from({ length: 16 }, (_, i) => Math.round((0.5 + 2 * i) * RATE));
+      const y = new Float32Array(33 * RATE);
+      at.forEach((f, k) => {
+        const level = 10 ** (-(k % 8) * 3 / 20);
+        for (let i = 0; i < 1.5 * RATE; i++) y[f + i] += 0.2 * level * 10 ** ((-60 * i) / RATE / 20) * Math.sin((2 * Math.PI * 110 * i) / RATE);
+        for (let i = 0; i < 0.02 * RATE; i++) y[f + i] += 0.8 * stick(level) * (2 * random() - 1) * Math.exp(-i / (0.004 * RATE));
+      });
+      return learnRing(y, RATE, 'tom-1', at, true);
+    };
+    // half as loud a stroke, a third of the stick
+    const real = softly((level) => level ** 1.6);
+    expect(real?.soft?.slope).toBeGreaterThan(0.2);
+    expect(softly((level) => level)?.soft).toBeUndefined();
+    if (!real) throw new Error('no ring');
+    const plain = { ...real, soft: undefined };
+    expect(ringMs(real, 0.1, -50)).toBeGreaterThan(ringMs(plain, 0.1, -50) + 30);
+    expect(ringMs(real, 1, -50)).toBe(ringMs(plain, 1, -50));
+  });
+
   it('needs three strokes', () => expect(learnRing(new Float32Array(RATE), RATE, 'tom-1', [100, 5000])).toBeNull());
 });

@@ -1,6 +1,6 @@
 /**
  * A proposed treatment for every mic, from its role, its drum's hits and how that rings: where practitioners begin. Toms are cut into slices with natural
- * tails, kick and snare are gated by their own hits, the hat too once it is de-bled; overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
+ * tails, kick and snare are gated by their own hits, a hat is de-bled alone; overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
  */
 import { type Ring, ringMs } from '../clean/ring';
 import { type Kind, kindOf } from '../hits/kinds';
@@ -19,7 +19,7 @@ const DEBLED = { heldDb: -46, goneDb: -60 };
 /** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. What a gate need not close, its bands have closed already. */
 const HAT = { heldDb: -52, goneDb: -70, times: 2, leastMs: 600 };
 /** Slices of a de-bled tom: what is left under its tail is little, and its attacks are found to 3 ms and better. Soft strokes are let go about where they are 50 dB under the loudest, and slices join only where they all but meet: deeper and longer, what others leave in the tails was heard between the strokes (docs/debleed.md). */
-export const DEBLED_TOM: Partial<SliceSettings> = { leadMs: 5, fadeInMs: 3, ringDb: 46, ownDb: 36, fadeOutMs: 40, bridgeMs: 30 };
+export const DEBLED_TOM: Partial<SliceSettings> = { leadMs: 5, fadeInMs: 3, ringDb: 46, ownDb: 35, fadeOutMs: 40, bridgeMs: 30 };
 const WITHOUT_RING = { holdMs: 200, releaseMs: 200, softShorter: 0 };
 
 /** Soft strokes of a de-bled drum are held until they have fallen this far, dB. */
@@ -54,8 +54,8 @@ function proposeCut(mic: PlanMic, strokes: number, kept: boolean): Treatment | n
   const kind = kindOf(drum);
   const { gate, slices } = mic.treatment;
   if (kind === 'tom') return { ...mic.treatment, gate: { ...gate, on: false }, slices: { ...slices, ...TOM, ...(kept ? DEBLED_TOM : {}) } };
-  // what spills into a raw hat mic is the kit; once de-bled, what is left between its strokes is only a remainder
-  if (kind === 'kick' || kind === 'snare' || (kind === 'hat' && kept)) {
+  // what spills into a raw hat mic is the kit. De-bleed itself closes its bands where strokes have fallen: a gate gave 1.5 dB more and cut open strokes, which ring on for more than a second (docs/decisions/0009)
+  if (kind === 'kick' || kind === 'snare') {
     return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, keepDoubtful: kept, ...gateTimes(mic.ring, kept, kind) }, slices: { ...slices, on: false } };
   }
   return null;

@@ -136,7 +136,17 @@ describe('carrying over', () => {
 });
 
 describe('a plan proposed after de-bleed', () => {
-  it('de-bleeds the mics it is computed for, gates the hat too, and keeps more of soft strokes', () => {
+  it('de-bleeds a hat and leaves its open strokes to ring: no gate', () => {
+    const two = createPlan(RATE, ['Hat.wav', 'Kick In.wav'].map((file) => ({ file, channel: 0, channels: 1, frames: 20 * RATE })));
+    const p = { ...two, hits: { hat: { a: hit(RATE, 1, 1) }, kick: { b: hit(RATE, 1, 1) } } };
+    const of = (role: string, kept: ReadonlySet<string>) => Object.values(applyEdit(p, proposePlan(p, isUntouched, kept)).mics).find((m) => m.role === role)?.treatment;
+    const all = new Set(two.order);
+    expect(of('hat', all)).toMatchObject({ debleed: { on: true }, gate: { on: false }, slices: { on: false } });
+    expect(of('kick-in', all)).toMatchObject({ debleed: { on: true }, gate: { on: true } });
+    expect(of('hat', new Set())).toMatchObject({ debleed: { on: false }, gate: { on: false } });
+  });
+
+  it('de-bleeds the mics it is computed for, and keeps more of soft strokes', () => {
     const kept = new Set(fresh.order);
     const p = applyEdit(fresh, proposePlan(fresh, isUntouched, kept));
     for (const id of fresh.order) {

@@ -20,13 +20,14 @@ import { type Candidate, type Judge, SAID, SAME_S, candidatesOf, certaintiesAgai
 import { type Kit, type KitMic, describeKit } from './kit';
 import type { DebleedModel } from './learn';
 import { lowered, restored, timesLower } from './lowerRate';
+import { giveBackInStep } from './inStep';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
 import type { StandingOut } from './standOut';
 import { swellsAgain } from './swellsAgain';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 24;
+export const DEBLEED_VERSION = 25;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -156,6 +157,7 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
     const lossDb = ownLossDb(raw, images[q], rate, all(kit.drums[s]), Object.keys(o.hits).filter((d) => d !== kit.drums[s]).flatMap(all));
     const share = shareByLoss(lossDb);
     if (share < 1) for (let i = 0; i < frames; i++) images[q][i] = raw[i] + share * (images[q][i] - raw[i]);
+    if (kindOf(kit.drums[s]) === 'hat') giveBackInStep(raw, images[q], rate, all(kit.drums[s]).sort((a, b) => a - b));
     shares.push({ lossDb, share });
   }
   return { kit, targets, images, rests, shares, model, hits };

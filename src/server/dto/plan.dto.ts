@@ -1,7 +1,7 @@
 /** Validation of whole plans: shape, ranges, and that its references hold. */
 import 'reflect-metadata';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, Equals, IsArray, IsIn, IsInt, IsNumber, IsObject, IsString, Length, Max, Min, ValidateIf, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, Equals, IsArray, IsIn, IsInt, IsNumber, IsObject, IsOptional, IsString, Length, Max, Min, ValidateIf, ValidateNested } from 'class-validator';
 import { FreshGapError } from '../../core/errors';
 import { migratePlan } from '../../core/plan/migrate';
 import { PLAN_FORMAT, PLAN_VERSION, type Plan } from '../../core/plan/plan';
@@ -29,10 +29,16 @@ class TreatmentDto {
   @IsObject() closings!: Record<string, unknown>;
 }
 
+class SoftRingDto {
+  @IsNumber() @Min(-90) @Max(0) fromDb!: number;
+  @IsNumber() @Min(0) @Max(1) slope!: number;
+}
+
 class RingDto {
   @IsArray() @ArrayMaxSize(1000) @IsNumber({}, { each: true }) @Max(0, { each: true }) decayDb!: number[];
   @IsNumber() @Max(0) spillDb!: number;
   @IsNumber() @Max(60) topDb!: number;
+  @IsOptional() @IsObject() @ValidateNested() @Type(() => SoftRingDto) soft?: SoftRingDto;
 }
 
 class PlanMicDto {
