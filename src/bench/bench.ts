@@ -81,7 +81,7 @@ row('decode 24 bit', decode);
 const own = Array.from({ length: 2000 }, (_, i) => ({ id: `h${i}`, frame: Math.round((0.3 * i + 0.1) * RATE), strength: 0.2 + (i % 7) / 10 }));
 const ring = { decayDb: Array.from({ length: 200 }, (_, i) => -0.6 * i), spillDb: -40, topDb: -12 };
 const foreign = Array.from({ length: 8000 }, (_, i) => Math.round(0.075 * i * RATE));
-row('2,000 slices of 10 minutes derived', best(() => void deriveSlices({ rate: RATE, frames: 600 * RATE, settings: { ...SLICE_DEFAULTS, on: true, bridgeMs: 0 }, ring, own, foreign, edits: {} })));
+row('2,000 slices of 10 minutes derived', best(() => void deriveSlices({ rate: RATE, frames: 600 * RATE, settings: { ...SLICE_DEFAULTS, on: true, bridgeMs: 0 }, ring, own, foreign, strong: foreign, edits: {} })));
 
 // a made kit, repeated until four minutes are full
 const made = makeRecording(randomRecording({ seed: 71, seconds: 20, spill: 'normal', toms: 3, truth: false }));

@@ -83,7 +83,7 @@ describe('render', () => {
 
   describe('with slices and tail damping', () => {
     const own = [{ id: 'a', frame: 9000, strength: 1 }, { id: 'b', frame: 18000, strength: 0.6 }];
-    const list = deriveSlices({ rate: RATE, frames: N, settings: { ...SLICE_DEFAULTS, on: true, tailBy: 'fixed', tailMs: 90, leadMs: 12, bridgeMs: 0, zeroMs: 2 }, ring: null, own, foreign: [], edits: {} });
+    const list = deriveSlices({ rate: RATE, frames: N, settings: { ...SLICE_DEFAULTS, on: true, tailBy: 'fixed', tailMs: 90, leadMs: 12, bridgeMs: 0, zeroMs: 2 }, ring: null, own, foreign: [], strong: [], edits: {} });
     const cut: LiveTreatment = { ...treat({}), slices: { list, gapGain: 0 }, tail: { settings: { ...TAIL_DEFAULTS, on: true }, hits: own, foreign: [] } };
     const run = async (blockFrames: number) => {
       const out: number[] = [];

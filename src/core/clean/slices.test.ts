@@ -10,8 +10,8 @@ import { type SliceEdit, type SliceHit, deriveSlices, gapsBetween, tailMs } from
 const RATE = 48000;
 const SECOND = RATE;
 const hit = (id: string, seconds: number, strength = 1): SliceHit => ({ id, frame: Math.round(seconds * RATE), strength });
-const input = (settings: Partial<SliceSettings>, own: readonly SliceHit[], more: { foreign?: number[]; edits?: Record<string, SliceEdit>; ring?: { decayDb: number[]; spillDb: number; topDb: number } } = {}) => ({
-  rate: RATE, frames: 10 * SECOND, settings: { ...SLICE_DEFAULTS, on: true, ...settings }, ring: more.ring ?? null, own, foreign: more.foreign ?? [], edits: more.edits ?? {},
+const input = (settings: Partial<SliceSettings>, own: readonly SliceHit[], more: { foreign?: number[]; strong?: number[]; edits?: Record<string, SliceEdit>; ring?: { decayDb: number[]; spillDb: number; topDb: number } } = {}) => ({
+  rate: RATE, frames: 10 * SECOND, settings: { ...SLICE_DEFAULTS, on: true, ...settings }, ring: more.ring ?? null, own, foreign: more.foreign ?? [], strong: more.strong ?? [], edits: more.edits ?? {},
 });
 const ms = (v: number) => Math.round((v / 1000) * RATE);
 

@@ -60,6 +60,8 @@ export interface SliceInput {
   readonly own: readonly SliceHit[];
   /** Frames of other drums' strokes as this mic hears them, rising. */
   readonly foreign: readonly number[];
+  /** Those among them that are strong, of drums without a cymbal's ring, rising. */
+  readonly strong: readonly number[];
   readonly edits: Readonly<Record<string, SliceEdit>>;
 }
 
@@ -73,6 +75,9 @@ const LEAST_TAIL_S = 0.03;
 /** A foreign stroke nearer than this after the attack cannot end a tail. */
 const TOO_NEAR_S = 0.05;
 const NATURAL_WITHOUT_RING_MS = 600;
+/** The deep end of a natural tail, so far under the loudest strokes and so long after its own, is kept until another drum is struck strongly: what that leaves in the mic is louder. */
+const DEEP_DB = 44;
+const DEEP_MS = 400;
 const LONGEST_SNAPPED_FADE_MS = 1.5;
 
 interface Region {
@@ -115,6 +120,10 @@ function regionOf(i: SliceInput, hit: SliceHit): Region {
   let to = hit.until === undefined ? hit.frame + frames(tailMs(s, i.ring, hit.strength)) : hit.until + frames(s.tailBy === 'fixed' ? s.tailMs : s.fadeOutMs);
   if (s.endBefore) {
     const next = foreign[firstAfter(foreign, hit.frame + Math.round(TOO_NEAR_S * rate))];
+    if (next !== undefined && next < to) to = next - guard;
+  }
+  if (s.tailBy === 'natural' && i.ring && hit.until === undefined) {
+    const next = i.strong[firstAfter(i.strong, hit.frame + frames(Math.max(DEEP_MS, ringMs(i.ring, hit.strength, -DEEP_DB))))];
     if (next !== undefined && next < to) to = next - guard;
   }
   to = Math.max(to, hit.frame + Math.round(LEAST_TAIL_S * rate));

@@ -10,6 +10,7 @@ import type { Closing } from '../clean/closingStage';
 import type { LiveParts } from '../clean/partsStage';
 import type { LiveTail } from '../clean/tailStage';
 import type { FoundHit } from '../hits/detectHits';
+import { kindOf } from '../hits/kinds';
 import { SLICE_PARAMS } from '../params/sliceParams';
 import { counts, thresholdOf } from './planHits';
 import type { Plan, Treatment } from './plan';
@@ -94,13 +95,19 @@ export function foreignHits(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: strin
   return list;
 }
 
+const otherHits = (plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, of: (d: string) => boolean, least: number): number[] =>
+  [...countedHits(plan)].flatMap(([d, hits]) => (d === drum || !of(d) ? [] : hits.filter((h) => h.strength >= least).map((h) => h.frame))).sort((a, b) => a - b);
+
 /** Strokes at least this strong on these stand out of another drum's tail. */
 const LOUD = 0.6;
 const HARSH: ReadonlySet<string> = new Set(['snare', 'crash']);
 
 /** Frames of strong strokes on snare and crash where those are other drums, rising. */
-export const loudForeign = (plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string): number[] =>
-  [...countedHits(plan)].flatMap(([d, hits]) => (d === drum || !HARSH.has(d) ? [] : hits.filter((h) => h.strength >= LOUD).map((h) => h.frame))).sort((a, b) => a - b);
+export const loudForeign = (plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string): number[] => otherHits(plan, drum, (d) => HARSH.has(d), LOUD);
+
+/** Strokes at least this strong of kick, snare and toms cover the deep end of another drum's tail. */
+const STRONG = 0.4;
+const COVERING: ReadonlySet<string> = new Set(['kick', 'snare', 'tom']);
 
 /** What the slices of a mic are derived from. */
 export function sliceInput(plan: Plan, micId: string): SliceInput {
@@ -109,7 +116,7 @@ export function sliceInput(plan: Plan, micId: string): SliceInput {
   const { slices: settings, sliceEdits, marks } = mic.treatment;
   const counted = countedHits(plan).get(drum) ?? [];
   const own = settings.keepDoubtful ? withDoubtful(plan, drum, counted, MAY_BE.slice) : counted;
-  return { rate: plan.sampleRate, frames: plan.frames, settings, ring: mic.ring, own: settings.cutBy === 'level' ? markedHits(plan, marks, own) : own, foreign: foreignHits(plan, drum), edits: sliceEdits };
+  return { rate: plan.sampleRate, frames: plan.frames, settings, ring: mic.ring, own: settings.cutBy === 'level' ? markedHits(plan, marks, own) : own, foreign: foreignHits(plan, drum), strong: otherHits(plan, drum, (d) => COVERING.has(kindOf(d)), STRONG), edits: sliceEdits };
 }
 
 /** Marks that a level found, as hits: those that hold an own stroke by its id, the others by their place. */
