@@ -1,7 +1,7 @@
 /** What may be wrong with slices, told before anyone hears it. */
 import { firstIndex } from '../dsp/search';
 import { ringMs } from './ring';
-import { type Slice, type SliceInput, tailMs } from './slices';
+import { type Slice, type SliceInput, naturalEnd } from './slices';
 
 export type SliceFlag = 'short' | 'foreign-lead' | 'foreign-tail' | 'scrap' | 'tight' | 'doubt';
 
@@ -35,8 +35,7 @@ export function flagSlices(i: SliceInput, slices: readonly Slice[], loud: readon
   for (const s of slices) {
     const flags: SliceFlag[] = [];
     const [first, last] = [s.hits[0], s.hits[s.hits.length - 1]];
-    const natural = i.ring ? tailMs({ ...i.settings, tailBy: 'natural' }, i.ring, last.strength) / 1000 : 0;
-    if (natural > 0 && s.to - last.frame < SHORT * natural * rate) flags.push('short');
+    if (i.ring && s.to - last.frame < SHORT * (naturalEnd(i, last) - last.frame)) flags.push('short');
     if (within(i.foreign, s.from, first.frame - Math.round(0.002 * rate))) flags.push('foreign-lead');
     const faint = i.ring ? ringMs(i.ring, last.strength, FAINT_DB) / 1000 : FAINT_S;
     if (within(loud, last.frame + Math.round(faint * rate), s.to)) flags.push('foreign-tail');

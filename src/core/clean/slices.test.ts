@@ -5,6 +5,7 @@ import { SLICE_DEFAULTS, SLICE_PARAMS, type SliceSettings } from '../params/slic
 import { fadeGain } from './fades';
 import { learnRing, ringMs } from './ring';
 import { createSliceStage, nearestZero } from './sliceStage';
+import { flagSlices } from './sliceFlags';
 import { type SliceEdit, type SliceHit, deriveSlices, gapsBetween, tailMs } from './slices';
 
 const RATE = 48000;
@@ -62,6 +63,25 @@ describe('slices from hits', () => {
     expect(tailMs({ ...SLICE_DEFAULTS, ringDb: 48 }, { ...RING, spillDb: -25 }, 0.1)).toBe(570);
     // loud stroke over much spill ends sooner
     expect(tailMs({ ...SLICE_DEFAULTS, ringDb: 70 }, { ...RING, spillDb: -40 }, 1)).toBe(670);
+  });
+
+  it('keep their deep end, 44 dB under the loudest and .4 s after the stroke, until another drum is struck strongly', () => {
+    // RING falls by 60 dB a second: a stroke of -20 dB is 44 dB under the loudest after 400 ms, and keeps 34 dB of its own until 570
+    const s = { tailBy: 'natural' as const, ringDb: 40, ownDb: 34 };
+    const end = (strong: number[], strength = 0.1) => deriveSlices(input(s, [hit('a', 1, strength)], { ring: RING, strong, foreign: strong }))[0].to;
+    expect(end([])).toBe(ms(1570));
+    expect(end([ms(1450)])).toBe(ms(1448));
+    // what sounds clearly yet, or is over, is not cut
+    expect(end([ms(1350)])).toBe(ms(1570));
+    expect(end([ms(1350), ms(1500)])).toBe(ms(1498));
+    expect(end([ms(1600)])).toBe(ms(1570));
+    expect(end([ms(1450)], 1)).toBe(ms(1670));
+    const fixed = deriveSlices(input({ tailBy: 'fixed', tailMs: 570 }, [hit('a', 1, 0.1)], { ring: RING, strong: [ms(1450)] }));
+    expect(fixed[0].to).toBe(ms(1570));
+    // and such an end is no fault
+    const cut = input(s, [hit('a', 1, 0.1)], { ring: RING, strong: [ms(1410)] });
+    expect(flagSlices(cut, deriveSlices(cut), []).get('a')).toBeUndefined();
+    expect(flagSlices({ ...cut, strong: [] }, deriveSlices(cut), []).get('a')).toEqual(['short']);
   });
 
   it("shorten a lead that another drum's stroke falls into, and a tail when asked", () => {
@@ -135,7 +155,7 @@ describe('the slice stage', () => {
   it('never turns down 2 ms before to 5 ms after an own attack, for 1,000 random settings, hits and edits', () => {
     fc.assert(
       fc.property(settingsOf, hitsOf, editsOf, fc.array(fc.integer({ min: 0, max: 2 * RATE }), { maxLength: 6 }), (s, own, edits, foreign) => {
-        const list = deriveSlices({ ...input(s, own, { edits, foreign: foreign.sort((a, b) => a - b), ring: RING }), frames: x.length });
+        const list = deriveSlices({ ...input(s, own, { edits, foreign: foreign.sort((a, b) => a - b), strong: foreign.filter((_, k) => k % 2 === 0), ring: RING }), frames: x.length });
         for (let i = 1; i < list.length; i++) expect(list[i].from).toBeGreaterThanOrEqual(list[i - 1].to);
         const gains = run(list, s.gapDb > 80 ? 0 : 10 ** (-s.gapDb / 20), 4096);
         for (const h of own) {

@@ -103,6 +103,15 @@ export function tailMs(s: SliceSettings, ring: Ring | null, strength: number): n
   return ringMs(ring, strength, Math.min(Math.max(-s.ringDb, ring.spillDb), strokeDb(strength) - s.ownDb));
 }
 
+/** Where a hit's natural tail ends, frame: when it has rung out, or at a strong stroke of another drum into its deep end. */
+export function naturalEnd(i: Pick<SliceInput, 'rate' | 'settings' | 'ring' | 'strong'>, hit: SliceHit): number {
+  const at = (ms: number) => hit.frame + Math.round((ms / 1000) * i.rate);
+  const to = at(tailMs({ ...i.settings, tailBy: 'natural' }, i.ring, hit.strength));
+  if (!i.ring) return to;
+  const next = i.strong[firstAfter(i.strong, at(Math.max(DEEP_MS, ringMs(i.ring, hit.strength, -DEEP_DB))))];
+  return next !== undefined && next < to ? next - Math.ceil(GUARD_BEFORE_S * i.rate) : to;
+}
+
 /** A stretch that a person kept has no attack to guard. */
 const isKept = (e: SliceEdit | undefined): boolean => e?.at !== undefined;
 
@@ -117,13 +126,9 @@ function regionOf(i: SliceInput, hit: SliceHit): Region {
     const k = firstAfter(foreign, hit.frame - guard) - 1;
     if (k >= 0 && foreign[k] > from - Math.round(AFTER_FOREIGN_S * rate)) from = Math.max(from, foreign[k] + Math.round(AFTER_FOREIGN_S * rate));
   }
-  let to = hit.until === undefined ? hit.frame + frames(tailMs(s, i.ring, hit.strength)) : hit.until + frames(s.tailBy === 'fixed' ? s.tailMs : s.fadeOutMs);
+  let to = hit.until === undefined ? (s.tailBy === 'natural' ? naturalEnd(i, hit) : hit.frame + frames(s.tailMs)) : hit.until + frames(s.tailBy === 'fixed' ? s.tailMs : s.fadeOutMs);
   if (s.endBefore) {
     const next = foreign[firstAfter(foreign, hit.frame + Math.round(TOO_NEAR_S * rate))];
-    if (next !== undefined && next < to) to = next - guard;
-  }
-  if (s.tailBy === 'natural' && i.ring && hit.until === undefined) {
-    const next = i.strong[firstAfter(i.strong, hit.frame + frames(Math.max(DEEP_MS, ringMs(i.ring, hit.strength, -DEEP_DB))))];
     if (next !== undefined && next < to) to = next - guard;
   }
   to = Math.max(to, hit.frame + Math.round(LEAST_TAIL_S * rate));

@@ -23,7 +23,7 @@ export const SLICE_PARAMS = {
   clearLead: { kind: 'switch', label: 'Lead avoids others', default: true, help: "Shortens the lead where another drum's stroke falls into it." },
   tailBy: {
     kind: 'choice', label: 'Tail', default: 'natural', options: [{ value: 'natural', label: 'Natural' }, { value: 'fixed', label: 'Fixed' }],
-    help: "Natural: until the drum's own decay, learnt from its strokes, falls into the spill; loud strokes ring longer than soft ones.",
+    help: "Natural: until the drum's own decay, learnt from its strokes, falls into the spill; loud strokes ring longer than soft ones, and the deep end of a soft one's tail stops where another drum is struck strongly.",
   },
   ringDb: { kind: 'number', label: 'Ring kept to', unit: 'dB', min: 12, max: 72, default: 50, step: 1, scale: 'linear', help: 'A natural tail ends where the ring has fallen this far under the loudest stroke, or into the spill.' },
   ownDb: { kind: 'number', label: 'Soft ones keep', unit: 'dB', min: 12, max: 60, default: 34, step: 1, scale: 'linear', help: "A natural tail keeps at least this much of the stroke's own decay, however soft it is and whatever the spill." },
