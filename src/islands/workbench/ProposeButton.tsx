@@ -38,7 +38,7 @@ export function ProposeButton({ meter = false }: { meter?: boolean }) {
         <Wand2 aria-hidden="true" size={14} /> Propose treatments
       </button>
       {!there && (
-        <button type="button" className="text-xs underline decoration-line2 underline-offset-2 hover:decoration-ink" onClick={propose} title="Gates and slices on the mics as they came: there in a moment, but soft strokes under loud spill fare worse">
+        <button type="button" className="min-h-6 text-xs underline decoration-line2 underline-offset-2 hover:decoration-ink" onClick={propose} title="Gates and slices on the mics as they came: there in a moment, but soft strokes under loud spill fare worse">
           without de-bleed
         </button>
       )}
