@@ -25,20 +25,21 @@ export function offersProposal(base: Plan, debled: Debled = {}): boolean {
   return proposalFor(base, known).changes.length > 0;
 }
 
-/** Proposes with what is there now, and no longer waits for de-bleed. */
-export function propose(): void {
+/** Proposes with what is there now, and no longer waits for de-bleed; whether there was something to propose. */
+export function propose(): boolean {
   const { base, data } = get();
   set({ proposing: false });
-  if (!base) return;
+  if (!base) return false;
   const edit = proposalFor(base, data?.debled);
-  if (edit.changes.length) commit(edit);
-  else toast('Nothing to propose', { description: 'Every close mic has a treatment already, or its drum has no hits.' });
+  commit(edit);
+  if (edit.changes.length === 0) toast('Nothing to propose', { description: 'Every close mic has a treatment already, or its drum has no hits.' });
+  return edit.changes.length > 0;
 }
 
 /** Computes de-bleed of the song first where that is missing, and proposes when it is done. */
 export async function proposeDebled(): Promise<void> {
-  if (hasDebleed(get().data?.debled)) return propose();
-  if (await askDebleed('start')) {
+  if (hasDebleed(get().data?.debled)) propose();
+  else if (await askDebleed('start')) {
     set({ proposing: true });
     void look(get());
   }
@@ -67,8 +68,7 @@ async function look(s: Bench): Promise<void> {
   looking = false;
   // in the meantime it may have been proposed without
   if (!get().proposing) return;
-  propose();
-  toast('Treatments are proposed', { description: 'De-bleed, gates and slices for every mic that was untouched; one step of undo takes them back.' });
+  if (propose()) toast('Treatments are proposed', { description: 'De-bleed, gates and slices for every mic that was untouched; one step of undo takes them back.' });
 }
 
 /** Proposes when the job is done that is waited for; returns how to stop. */
