@@ -1,4 +1,4 @@
-/** npm run train -- FOLDER OUT, npm run train -- --again FOLDER OUT, npm run train -- --cymbals FOLDER OUT, npm run train -- --lone FOLDER OUT, npm run evaluate -- FOLDER [WEIGHTS], npm run make -- FOLDER NUMBER ..., npm run figures -- [--stages] OUT FOLDER ...: see src/train/train.ts, again.ts, cymbals.ts, evaluate.ts, make.ts and figures.ts. */
+/** npm run train -- FOLDER OUT [--far], npm run train -- --again FOLDER OUT, npm run train -- --cymbals FOLDER OUT, npm run train -- --lone FOLDER OUT, npm run evaluate -- FOLDER [WEIGHTS], npm run make -- FOLDER NUMBER ..., npm run figures -- [--stages] OUT FOLDER ...: see src/train/train.ts, again.ts, cymbals.ts, evaluate.ts, make.ts and figures.ts. */
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';

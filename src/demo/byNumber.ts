@@ -1,4 +1,5 @@
 /** Made recordings by number: what a number stands for is always the same, so that tables and other people's runs can be compared. */
+import { elsewhereRecording } from './elsewhere';
 import type { RecordingPlan } from './makeRecording';
 import { type RandomSpec, randomRecording } from './randomKit';
 import { threeOf } from './randomPart';
@@ -22,18 +23,19 @@ export function specOf(seed: number): Omit<RandomSpec, 'voice'> & { readonly tom
 }
 
 const UNLIKE = /^\d+-unlike$/;
+const ELSEWHERE = /^\d+-elsewhere$/;
 const FEW = /^(\d+)-([a-z][a-z0-9-]*)=([03])$/;
 
-/** The number of a recording by its name: `101`, `101-ride=0`, or `101-unlike`. */
+/** The number of a recording by its name: `101`, `101-ride=0`, `101-unlike` or `101-elsewhere`. */
 export const numberOf = (name: string): number => Number(name.split('-')[0]);
 
-/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `demo`), ranges spelt out. Throws what says how they are written. */
+/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `101-106-elsewhere`, `demo`), ranges spelt out. Throws what says how they are written. */
 export function namesOf(words: readonly string[]): string[] {
   return words.flatMap((w) => {
-    if (w === 'demo' || UNLIKE.test(w) || FEW.test(w)) return [w];
-    const [, from, to, sounds = ''] = /^(\d+)(?:-(\d+))?(-unlike)?$/.exec(w) ?? [];
-    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3) or with sounds unlike the others' (101-unlike), and not "demo".`);
-    return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => `${Number(from) + i}${sounds}`);
+    if (w === 'demo' || UNLIKE.test(w) || ELSEWHERE.test(w) || FEW.test(w)) return [w];
+    const [, from, to, kind = ''] = /^(\d+)(?:-(\d+))?(-unlike|-elsewhere)?$/.exec(w) ?? [];
+    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3) with sounds unlike the others' (101-unlike) or elsewhere (101-elsewhere), and not "demo".`);
+    return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => `${Number(from) + i}${kind}`);
   });
 }
 
@@ -47,13 +49,17 @@ export function strokesOf<S extends { readonly drum: string }>(name: string, str
 }
 
 /** Whether a recording of this name needs the real sounds. */
-export const needsRealSounds = (name: string): boolean => name !== 'demo' && (UNLIKE.test(name) || soundsOf(numberOf(name)) !== null);
+export const needsRealSounds = (name: string): boolean => name !== 'demo' && (UNLIKE.test(name) || soundsOf(numberOf(name)) !== null || unlikeElsewhere(name));
 
-/** What is made under a name but `demo`; see specOf, strokesOf and unlikeSounds.ts. `truth`: see RandomSpec. */
+/** Every third recording elsewhere has sounds of its own too. */
+const unlikeElsewhere = (name: string): boolean => ELSEWHERE.test(name) && numberOf(name) % 3 === 0;
+
+/** What is made under a name but `demo`; see specOf, strokesOf, unlikeSounds.ts and elsewhere.ts. `truth`: see RandomSpec. */
 export function planOf(name: string, truth = true): RecordingPlan {
   const spec = specOf(numberOf(name));
   const sounds = soundsOf(spec.seed);
-  const voice = UNLIKE.test(name) ? unlikeVoice(spec.seed, spec.toms) : sounds ? realVoice(sounds, spec.seed, spec.toms) : undefined;
+  const voice = UNLIKE.test(name) || unlikeElsewhere(name) ? unlikeVoice(spec.seed, spec.toms) : sounds ? realVoice(sounds, spec.seed, spec.toms) : undefined;
+  if (ELSEWHERE.test(name)) return elsewhereRecording({ ...spec, voice, truth });
   const plan = randomRecording({ ...spec, voice, truth });
   return { ...plan, strokes: strokesOf(name, plan.strokes) };
 }

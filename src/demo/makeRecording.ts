@@ -59,6 +59,9 @@ export interface RecordingPlan {
 /** Dry sound of a stroke, one signal for each radiating point of its drum, beginning at the contact. `seed` makes it this one. */
 export type Voice = (stroke: Stroke, points: number, rate: number, seed: number) => Float32Array[];
 
+/** A second crash ("crash-2") is a crash to those who count. */
+const countsAs = (drum: string): string => (drum.startsWith('crash') ? 'crash' : drum);
+
 /** Adds `x` delayed by `delay` samples (third-order Lagrange between samples) times `gain`. */
 function addDelayed(out: Float32Array, x: Float32Array, delay: number, gain: number) {
   const whole = Math.floor(delay) - 1;
@@ -303,7 +306,12 @@ export function makeRecording(plan: RecordingPlan, progress: (done: number) => v
   const overhead = mics.find((m) => m.role.startsWith('overhead'));
   const overheadOffsets = Object.fromEntries(drums.map((d) => [d.id, overhead ? Math.min(...d.points.map((p) => distance(p, overhead.at))) / SOUND : 0]));
   const hits: Record<string, MadeHit[]> = {};
-  for (const d of drums) hits[d.id] = plan.strokes.filter((s) => s.drum === d.id).map((s) => ({ time: s.time, strength: s.strength }));
+  for (const d of drums) {
+    const id = countsAs(d.id);
+    // told as if it had sounded where the first of its name stands
+    const later = overheadOffsets[d.id] - overheadOffsets[id];
+    hits[id] = [...(hits[id] ?? []), ...plan.strokes.filter((s) => s.drum === d.id).map((s) => ({ time: s.time + later, strength: s.strength }))].sort((a, b) => a.time - b.time);
+  }
   progress(1);
   return { rate, frames, mics, audio, truth, late, hits, offsets, overheadOffsets };
 }

@@ -9,7 +9,7 @@ import type { Stroke } from './strokes';
 const TWICE_S = 0.012;
 
 /** `strokes` in order of time, of such as fall together on one drum the harder one. */
-function playable(strokes: readonly Stroke[]): Stroke[] {
+export function playable(strokes: readonly Stroke[]): Stroke[] {
   const out: Stroke[] = [];
   for (const s of strokes) {
     const before = out.findLastIndex((o) => o.drum === s.drum);

@@ -35,9 +35,9 @@ export function spillPeaks(plan: RecordingPlan): (number | null)[] {
   });
 }
 
-/** The plan with its close mics hearing the other drums as loud as `spill` says. */
-export function withSpill(plan: RecordingPlan, spill: Spill): RecordingPlan {
-  const seconds = Math.min(plan.seconds, TRIAL_S);
+/** The plan with its close mics hearing the other drums as loud as `spill` says; the trial takes `trialS` seconds of it. */
+export function withSpill(plan: RecordingPlan, spill: Spill, trialS = TRIAL_S): RecordingPlan {
+  const seconds = Math.min(plan.seconds, trialS);
   const gauss = createGaussian(createRng(plan.seed * 3 + 8));
   const close = plan.mics.filter((m) => m.own);
   const peaks = spillPeaks({ ...plan, seconds, mics: close, truth: true, strokes: plan.strokes.filter((s) => s.time < seconds - 0.4) });

@@ -1,7 +1,7 @@
 /**
- * npm run train -- FOLDER OUT: learns the networks of core/hits/weights.json from made recordings (subfolders of FOLDER) and writes them to OUT. Those of the
+ * npm run train -- FOLDER OUT [--far]: learns the networks of core/hits/weights.json from made recordings (subfolders of FOLDER) and writes them to OUT. Those of the
  * second pass learn from what first-pass networks say that were trained on the other half of the recordings. Works on two processes; keeps songs beside the
- * recordings.  Recordings used for judging must not lie in FOLDER. The third pass learns afterwards, from others (cymbals.ts).
+ * recordings.  --far: crash and ride alone, the other drums' stay as they are. Recordings used for judging must not lie in FOLDER. The third pass learns afterwards, from others (cymbals.ts).
  */
 import { fork } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
@@ -9,11 +9,12 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { deserialize, serialize } from 'node:v8';
 import type { Network } from '../core/hits/classify';
-import type { NetworkName, NetworkSet } from '../core/hits/passes';
+import { FAR, type NetworkName, type NetworkSet } from '../core/hits/passes';
+import { NETWORKS } from '../core/hits/weights';
 import { type LabelledSet, labelled } from './dataset';
 import { average, examplesOf, train } from './network';
 
-const KINDS: readonly NetworkName[] = ['kick', 'snare', 'hat', 'tom', 'crash', 'ride'];
+const ALL: readonly NetworkName[] = ['kick', 'snare', 'hat', 'tom', 'crash', 'ride'];
 const PROCESSES = 2;
 
 type Job = { kind: 'features'; folder: string; first: string | null; out: string } | { kind: 'fit'; network: NetworkName; sets: string[]; starts: number; out: string };
@@ -51,15 +52,18 @@ async function inParallel(jobs: readonly Job[], title: string): Promise<void> {
 
 async function main() {
   if (process.argv[2] === '--child') return work(JSON.parse(process.argv[3]) as Job);
-  const [folder, out] = process.argv.slice(2);
+  const [folder, out] = process.argv.slice(2).filter((a) => !a.startsWith('--'));
+  const onlyFar = process.argv.includes('--far');
+  const kinds = onlyFar ? FAR : ALL;
+  const others = onlyFar ? NETWORKS : { first: {}, second: {}, third: {}, lone: {}, few: {} };
   if (!folder || !out) throw new Error('Say which folder holds the recordings and which file to write: npm run train -- FOLDER OUT');
   const names = readdirSync(folder).filter((n) => existsSync(join(folder, n, 'kit.json'))).sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
   const temp = mkdtempSync(join(tmpdir(), 'fresh-gap-train-'));
   const setFile = (pass: number, i: number) => join(temp, `sets-${pass}-${i}`);
   const learn = async (title: string, plans: readonly { name: string; sets: string[]; starts: number }[]): Promise<NetworkSet[]> => {
     const file = (name: string, k: NetworkName) => join(temp, `${name}-${k}.json`);
-    await inParallel(plans.flatMap((p) => KINDS.map((network) => ({ kind: 'fit' as const, network, sets: p.sets, starts: p.starts, out: file(p.name, network) }))), title);
-    return plans.map((p) => Object.fromEntries(KINDS.map((k) => [k, JSON.parse(readFileSync(file(p.name, k), 'utf8')) as Network])));
+    await inParallel(plans.flatMap((p) => kinds.map((network) => ({ kind: 'fit' as const, network, sets: p.sets, starts: p.starts, out: file(p.name, network) }))), title);
+    return plans.map((p) => Object.fromEntries(kinds.map((k) => [k, JSON.parse(readFileSync(file(p.name, k), 'utf8')) as Network])));
   };
   try {
     await inParallel(names.map((n, i) => ({ kind: 'features', folder: join(folder, n), first: null, out: setFile(1, i) })), 'features of the first pass');
@@ -67,11 +71,11 @@ async function main() {
     const half = (h: number) => all.filter((_, i) => i % 2 === h);
     const [first, ...halves] = await learn('networks of the first pass', [{ name: 'first', sets: all, starts: 3 }, { name: 'even', sets: half(0), starts: 1 }, { name: 'odd', sets: half(1), starts: 1 }]);
     halves.forEach((h, k) => {
-      writeFileSync(join(temp, `half-${k}.json`), JSON.stringify(h));
+      writeFileSync(join(temp, `half-${k}.json`), JSON.stringify({ ...others.first, ...h }));
     });
     await inParallel(names.map((n, i) => ({ kind: 'features', folder: join(folder, n), first: join(temp, `half-${1 - (i % 2)}.json`), out: setFile(2, i) })), 'features of the second pass');
     const [second] = await learn('networks of the second pass', [{ name: 'second', sets: names.map((_, i) => setFile(2, i)), starts: 4 }]);
-    writeFileSync(out, `${JSON.stringify({ first, second, third: {}, lone: {}, few: {} })}\n`);
+    writeFileSync(out, `${JSON.stringify({ ...others, first: { ...others.first, ...first }, second: { ...others.second, ...second } })}\n`);
   } finally {
     rmSync(temp, { recursive: true, force: true });
   }
