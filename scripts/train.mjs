@@ -1,4 +1,4 @@
-/** npm run train -- FOLDER OUT [--far], npm run train -- --again FOLDER OUT, npm run train -- --cymbals FOLDER OUT, npm run train -- --lone FOLDER OUT, npm run evaluate -- FOLDER [WEIGHTS], npm run make -- FOLDER NUMBER ..., npm run figures -- [--stages] OUT FOLDER ...: see src/train/train.ts, again.ts, cymbals.ts, evaluate.ts, make.ts and figures.ts. */
+/** npm run train -- FOLDER OUT [--far], npm run train -- --again FOLDER OUT, npm run train -- --cymbals FOLDER OUT, npm run train -- --lone FOLDER OUT, npm run train -- --mix A B OUT [STAGE ...], npm run evaluate -- FOLDER [WEIGHTS], npm run make -- FOLDER NUMBER ..., npm run figures -- [--stages] OUT FOLDER ...: see src/train/train.ts, again.ts, cymbals.ts, mix.ts, evaluate.ts, make.ts and figures.ts. */
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -6,7 +6,7 @@ import { pathToFileURL } from 'node:url';
 import { ROOT, ensureNpm } from './lib/install.mjs';
 import { ensureKernels } from './lib/kernels.mjs';
 
-const what = { '--evaluate': 'evaluate', '--again': 'again', '--cymbals': 'cymbals', '--lone': 'cymbals', '--make': 'make', '--figures': 'figures' }[process.argv[2]] ?? 'train';
+const what = { '--evaluate': 'evaluate', '--again': 'again', '--cymbals': 'cymbals', '--lone': 'cymbals', '--mix': 'mix', '--make': 'make', '--figures': 'figures' }[process.argv[2]] ?? 'train';
 if (what !== 'train' && process.argv[2] !== '--lone') process.argv.splice(2, 1);
 ensureNpm();
 await ensureKernels();

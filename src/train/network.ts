@@ -73,7 +73,20 @@ export function train(e: Examples, o: { hidden: number; epochs: number; seed: nu
   };
 }
 
-/** Several networks as one: the mean of their outputs before the last squashing. */
+/** `net` as it would be with the means and scales of `like`: the same outputs for inputs that neither clips. */
+export function inScaleOf(like: Network, net: Network): Network {
+  const { inputs, hidden } = net;
+  if (like.inputs !== inputs) throw new RangeError(`networks of ${like.inputs} and ${inputs} inputs cannot be one`);
+  const five = (x: number) => Number(x.toPrecision(5));
+  const at = (h: number, i: number) => net.w1[h * inputs + i] / net.scale[i];
+  return {
+    ...net, mean: like.mean, scale: like.scale,
+    w1: net.w1.map((_, k) => five(at(Math.floor(k / inputs), k % inputs) * like.scale[k % inputs])),
+    b1: Array.from({ length: hidden }, (_, h) => five(net.b1[h] + like.mean.reduce((sum, m, i) => sum + at(h, i) * (m - net.mean[i]), 0))),
+  };
+}
+
+/** Several networks of the same means and scales as one: the mean of their outputs before the last squashing. */
 export function average(list: readonly Network[]): Network {
   const k = list.length;
   return {

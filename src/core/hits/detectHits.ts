@@ -31,6 +31,8 @@ const SPILL_SHARE = 0.4;
 /** With fewer mics than this nobody can be sure; certainties are so much of what they would be. */
 export const ENOUGH_MICS = 3;
 const FEW_MICS = 0.6;
+/** Of a cymbal that the third pass knows, two strokes this certain say that it is played: crashes are mostly struck with a kick or snare, over which nothing is surer. */
+const FAR_BEYOND_DOUBT = 0.8;
 /** Crash and ride struck together are both this certain. */
 const BOTH = 0.7;
 /** Cymbals rise slowly in overheads; what is told of them is so much earlier than where the rise is found, seconds. */
@@ -57,7 +59,7 @@ export async function detectHits(
   const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
   const hardly = unplayed(heard).filter((d) => !played.get(d));
   const song = withoutDrums(heard, [...hardly, ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
-  const believed = (drum: string, certainty: Float64Array) => (played.get(drum) || believable(certainty) ? certainty : certainty.map((c) => SPILL_SHARE * c));
+  const believed = (drum: string, certainty: Float64Array, least?: number) => (played.get(drum) || believable(certainty, least) ? certainty : certainty.map((c) => SPILL_SHARE * c));
   const byItself = (s: Source, i: number): FoundHit => ({ time: s.heard[i], strength: Math.min(1, Math.sqrt(addedIn(s, heard.cells, i, s.main, s.bands) / s.reference)), certainty: STANDS_OUT });
   const first = await firstPass(song, ears);
   await progress(0.8);
@@ -87,7 +89,7 @@ export async function detectHits(
   });
   const near = second.flatMap((t, k): Thought[] => (far.includes(t) ? [] : [{ drum: t.drum, told: toldBy(t), certainty: certainty[k] }]));
   const heardFar = (await judgeFar(third, networks, ears)).map((c, k): Thought => ({ drum: third[k].drum, told: third[k], certainty: c }));
-  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => (third[k].says ? c : believed(third[k].drum, c)));
+  const thought = withoutSpill([...heardFar, ...near]).slice(0, third.length).map((c, k) => (third[k].says ? c : believed(third[k].drum, c, FAR_BEYOND_DOUBT)));
   third.forEach((t, k) => {
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = struckOnce(hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c))));

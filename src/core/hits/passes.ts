@@ -54,7 +54,7 @@ export async function firstPass(song: Song, ears: readonly Ear[] = [createEar()]
 
 /** A drum that is played has strokes beyond doubt; where there are not two of them, what is found is spill. */
 const BEYOND_DOUBT = 0.9;
-export const believable = (certainty: Float64Array): boolean => certainty.filter((c) => c >= BEYOND_DOUBT).length >= 2;
+export const believable = (certainty: Float64Array, least = BEYOND_DOUBT): boolean => certainty.filter((c) => c >= least).length >= 2;
 
 /** Hits this certain teach the second pass. */
 const SURE = 0.85;
