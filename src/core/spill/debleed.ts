@@ -8,7 +8,7 @@ import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, type Networks, THRESHOLD, de
 import { FAINT, risesBetween } from '../hits/alignAttacks';
 import { oneByOne, shareOut } from '../hits/ears';
 import { ATTACK_BAND, type Kind, kindOf } from '../hits/kinds';
-import { FAR, believable } from '../hits/passes';
+import { FAR, believable, logit } from '../hits/passes';
 import { NETWORKS } from '../hits/weights';
 import { MAY_BE } from '../plan/live';
 import { roleOf } from '../plan/roles';
@@ -27,7 +27,7 @@ import type { StandingOut } from './standOut';
 import { swellsAgain } from './swellsAgain';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 25;
+export const DEBLEED_VERSION = 26;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -238,6 +238,13 @@ const DOUBTFUL = 0.5;
 const withoutSmears = (list: readonly FoundHit[]): FoundHit[] =>
   list.filter((h) => h.certainty >= DOUBTFUL || list.every((x) => x.certainty <= CERTAIN || x.time <= h.time || x.time - h.time >= SMEAR_S || h.strength >= SMEARED * x.strength));
 
+/** Of a cymbal that no close mic owns the first finding has two votes of three: the overheads, by which it goes, are not de-bled, and what the judgement learnt from one maker's recordings it overrates in another's (docs/decisions/0006). */
+const FIRST_VOTES = 2 / 3;
+const mostlyFirst = (first: number, judgement: number): number => {
+  const [a, b] = [logit(Math.max(LEAST_CERTAIN, first)), logit(judgement)];
+  return 1 / (1 + Math.exp(-(FIRST_VOTES * a + (1 - FIRST_VOTES) * b)));
+};
+
 /** The hits by what was heard again. */
 export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHit[] {
   const kind = kindOf(drum);
@@ -251,6 +258,9 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
     if (c.first === 0) weighed[i] *= HALF_HEARD;
   });
   if (weighed && kind !== 'cymbal') for (const i of swellsAgain(list)) if (list[i].first !== SAID) weighed[i] *= NO_STROKE;
+  if (weighed && kind === 'cymbal') list.forEach((c, i) => {
+    weighed[i] = mostlyFirst(c.first, weighed[i]);
+  });
   // where nothing else is known both are believed alike
   const certainty = weighed ? list.map((c, i) => (DOUBTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], IN_DOUBT) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !played ? HALF_HEARD : 1));
   // what a person said stays

@@ -151,8 +151,20 @@ describe('judging strokes again', () => {
     expect(certainties('snare', 0.95)).toEqual([0.21]);
     expect(isDoubtful({ state: 'found', certainty: certainties('snare', 0.95)[0] }, DEFAULT_THRESHOLD)).toBe(true);
     expect(certainties('snare', 0.35)).toEqual([]);
-    expect(certainties('crash', 0.95)).toEqual([]);
     expect(certainties('tom-1', 0.95)).toEqual([]);
+  });
+
+  it('gives the first finding two votes of three of a cymbal that no close mic owns', () => {
+    const w = learnt.far.weights.crash;
+    const speaks = (by: number) => Float32Array.from(learnt.far.mean, (m, k) => m + by * Math.sign(w[k]) * learnt.far.scale[k]);
+    const certainty = (first: number, by: number) => judged({ drum: 'crash', list: candidatesOf([hit(1, first)], [hit(1, first)]), features: speaks(by) }, learnt)[0]?.certainty ?? 0;
+    const logit = (c: number) => Math.log(c / (1 - c));
+    // whatever speaks against it, what the first is very sure of stays in doubt, and what it is not goes
+    expect(logit(certainty(0.95, -4))).toBeCloseTo((2 / 3) * logit(0.95) - 6 / 3, 5);
+    expect(certainty(0.6, -4)).toBeLessThan(0.2);
+    // and whatever speaks for it, what the first hardly heard does not count
+    expect(certainty(0.12, 4)).toBeGreaterThan(0.12);
+    expect(certainty(0.12, 4)).toBeLessThan(0.7);
   });
 
   it('believes little of what one finding alone heard of a drum that may not be played', () => {
