@@ -32,9 +32,9 @@ export const numberOf = (name: string): number => Number(name.split('-')[0]);
 /** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `101-106-elsewhere`, `demo`), ranges spelt out. Throws what says how they are written. */
 export function namesOf(words: readonly string[]): string[] {
   return words.flatMap((w) => {
-    if (w === 'demo' || UNLIKE.test(w) || ELSEWHERE.test(w) || FEW.test(w)) return [w];
+    if (w === 'demo' || FEW.test(w)) return [w];
     const [, from, to, kind = ''] = /^(\d+)(?:-(\d+))?(-unlike|-elsewhere)?$/.exec(w) ?? [];
-    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3) with sounds unlike the others' (101-unlike) or elsewhere (101-elsewhere), and not "demo".`);
+    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), with sounds unlike the others' (101-unlike) or elsewhere (101-elsewhere), and not "demo".`);
     return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => `${Number(from) + i}${kind}`);
   });
 }

@@ -8,6 +8,9 @@ export interface Examples {
   inputs: number;
 }
 
+/** Weights are kept to five digits. */
+const five = (x: number): number => Number(x.toPrecision(5));
+
 export function train(e: Examples, o: { hidden: number; epochs: number; seed: number; decay: number; rate?: number }): Network {
   const { inputs } = e;
   const n = e.y.length;
@@ -66,7 +69,6 @@ export function train(e: Examples, o: { hidden: number; epochs: number; seed: nu
       }
     }
   }
-  const five = (x: number) => Number(x.toPrecision(5));
   return {
     inputs, hidden: H, mean: Array.from(mean, five), scale: Array.from(scale, five), w1: Array.from(w.subarray(0, H * inputs), five), b1: Array.from(w.subarray(H * inputs, H * inputs + H), five),
     w2: Array.from(w.subarray(H * inputs + H, size - 1), five), b2: five(w[size - 1]),
@@ -77,7 +79,6 @@ export function train(e: Examples, o: { hidden: number; epochs: number; seed: nu
 export function inScaleOf(like: Network, net: Network): Network {
   const { inputs, hidden } = net;
   if (like.inputs !== inputs) throw new RangeError(`networks of ${like.inputs} and ${inputs} inputs cannot be one`);
-  const five = (x: number) => Number(x.toPrecision(5));
   const at = (h: number, i: number) => net.w1[h * inputs + i] / net.scale[i];
   return {
     ...net, mean: like.mean, scale: like.scale,

@@ -162,9 +162,11 @@ describe('judging strokes again', () => {
     // whatever speaks against it, what the first is very sure of stays in doubt, and what it is not goes
     expect(logit(certainty(0.95, -4))).toBeCloseTo((2 / 3) * logit(0.95) - 6 / 3, 5);
     expect(certainty(0.6, -4)).toBeLessThan(0.2);
-    // and whatever speaks for it, what the first hardly heard does not count
-    expect(certainty(0.12, 4)).toBeGreaterThan(0.12);
-    expect(certainty(0.12, 4)).toBeLessThan(0.7);
+    // what the first hardly heard counts where all speaks for it, not where the judgement alone would count it
+    expect(logit(certainty(0.12, 4))).toBeCloseTo((2 / 3) * logit(0.12) + 6 / 3, 5);
+    expect(w[w.length - 1]).toBeGreaterThan(1);
+    expect(logit(certainty(0.12, 0))).toBeCloseTo((2 / 3) * logit(0.12) + w[w.length - 1] / 3, 5);
+    expect(certainty(0.12, 0)).toBeLessThan(DEFAULT_THRESHOLD);
   });
 
   it('believes little of what one finding alone heard of a drum that may not be played', () => {
