@@ -7,6 +7,7 @@ import { type Kit, RESTS } from './kit';
 import { lowered, readWithin } from './lowerRate';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
+import { giveBackBeyond } from './loudestSpill';
 import { type Candidate, witness } from './judgeAgain';
 import { quietRest } from './quietRest';
 import { type Heard, type StandingOut, standOut } from './standOut';
@@ -35,6 +36,8 @@ export interface Hand extends Ear {
   /** `block`: frames separated at a time; see createSeparator. */
   open(model: DebleedModel, hits: readonly (readonly number[])[], block: number): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
+  /** Gives a whole mic back, in its place, what was taken beyond the loudest spill; see giveBackBeyond. `kept` must lie in memory that is shared with whoever works. */
+  giveBack(raw: Float32Array, kept: Float32Array, rate: number, possible: readonly number[]): Promise<void> | void;
   /**
    * Leaves of a whole mic, in its place, what its drum's own decay lets it be, and tells how it rings then. `x` must lie in memory that is shared with whoever works;
    * `doubtful`: strokes that may be none; `debled`: false leaves the sound as it is; see learnRing.
@@ -110,6 +113,7 @@ export function createHand(): Hand {
       if (!separator) throw new Error('no model is open');
       return separator.run(audio, offset, from, to, targets);
     },
+    giveBack: giveBackBeyond,
     tidy(x, rate, drum, own, doubtful, debled) {
       const kind = kindOf(drum);
       const possible = [...own, ...doubtful].sort((a, b) => a - b);

@@ -27,7 +27,7 @@ import type { StandingOut } from './standOut';
 import { swellsAgain } from './swellsAgain';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 26;
+export const DEBLEED_VERSION = 27;
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
@@ -349,6 +349,8 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
       const mayBe = kindOf(drum) === 'hat' ? MAY_BE.gate : 0;
       const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD && h.certainty >= mayBe)];
       const { share, lossDb } = shares[q];
+      const possible = frames((h) => h.certainty >= LEAST_CERTAIN);
+      if (share > 0) await hand.giveBack(await readRaw(m), images[q], rate, possible);
       const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
       if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
         const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
