@@ -216,16 +216,16 @@ export async function learnModel(job: DebleedJob & { stretches?: readonly Stretc
 
 /**
  * Images of the targets from `from` to `to`, in frames at the kit's rate as `frames` and readers are here, in order, in blocks: `write` gets one block of all targets and where it begins. Sound outside
- * `from` to `to` counts too.
+ * `from` to `to` counts too. `only`: blocks of which it says no are left out; the others are the same as if they were not.
  */
-export async function separateTargets(o: DebleedJob & { model: DebleedModel; targets: readonly Target[]; from: number; to: number; write(at: number, images: readonly Float32Array[]): void | Promise<void> }): Promise<void> {
+export async function separateTargets(o: DebleedJob & { model: DebleedModel; targets: readonly Target[]; from: number; to: number; only?(from: number, to: number): boolean; write(at: number, images: readonly Float32Array[]): void | Promise<void> }): Promise<void> {
   const block = blockFor(o.to - o.from, o.hands.length);
   // what a block of frames covers
   const run = (block - SHARED) * HOP;
   await Promise.all(o.hands.map((h) => h.open(o.model, o.hits, block)));
   const lead = leadOf(o.model.kit);
   const starts: number[] = [];
-  for (let at = o.from; at < o.to; at += run) starts.push(at);
+  for (let at = o.from; at < o.to; at += run) if (!o.only || o.only(at, Math.min(o.to, at + run))) starts.push(at);
   let next = 0;
   let written = 0;
   const ready = new Map<number, readonly Float32Array[]>();

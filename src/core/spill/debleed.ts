@@ -17,7 +17,7 @@ import { type Hand, learnModel, ownTargets, restTargets, separateTargets } from 
 import { computeImages } from './image';
 import judge from './judge.json';
 import { type Candidate, type Judge, SAID, SAME_S, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf } from './judgeAgain';
-import { type Kit, type KitMic, describeKit } from './kit';
+import { type Kit, type KitMic, describeKit, expectedFor } from './kit';
 import type { DebleedModel } from './learn';
 import { lowered, restored, timesLower } from './lowerRate';
 import { giveBackInStep } from './inStep';
@@ -124,6 +124,12 @@ export interface Separated {
 /** What hands have gathered in one phase they need no more in the next: over a song that is hundreds of megabytes. */
 const resting = (o: DebleedInput): Promise<unknown> => Promise.all(o.hands.map((h) => h.rest()));
 
+/** Keeps more of the raw mic in an image where its drum would lose, from frame `from` to `to`; `own`: frames of its strokes. */
+function keepOwn(raw: Float32Array, image: Float32Array, rate: number, drum: string, share: number, own: readonly number[], from: number, to: number): void {
+  if (share < 1) for (let i = from; i < to; i++) image[i] = raw[i] + share * (image[i] - raw[i]);
+  if (kindOf(drum) === 'hat') giveBackInStep(raw, image, rate, own.filter((f) => f >= from && f < to).sort((a, b) => a - b));
+}
+
 /** Learns the model, separates every close mic's own drum, and keeps more of the raw where its own strokes would lose. Null where no mic has a drum. At rates that are not lowered (atLowerRate). */
 export async function separate(o: DebleedInput): Promise<Separated | null> {
   const { rate, frames } = o;
@@ -134,7 +140,6 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
   const job = { kit, frames, readers: o.readers, hits, hands: o.hands };
   const model = await learnModel({ ...job, progress: (d) => o.progress?.(0.6 * d, 'Learning how spill reaches the mics') });
   await resting(o);
-  o.onModel?.(model, hits);
   const images = targets.map(() => roomFor(frames));
   const far = cymbalsOf(o).some((d) => o.hits[d]?.length) ? restTargets(kit) : [];
   const rests = new Map(far.map(([m]) => [m, roomFor(frames)]));
@@ -156,8 +161,7 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
     const all = (d: string) => counted(o.hits[d]).map((h) => Math.round(h.time * rate));
     const lossDb = ownLossDb(raw, images[q], rate, all(kit.drums[s]), Object.keys(o.hits).filter((d) => d !== kit.drums[s]).flatMap(all));
     const share = shareByLoss(lossDb);
-    if (share < 1) for (let i = 0; i < frames; i++) images[q][i] = raw[i] + share * (images[q][i] - raw[i]);
-    if (kindOf(kit.drums[s]) === 'hat') giveBackInStep(raw, images[q], rate, all(kit.drums[s]).sort((a, b) => a - b));
+    keepOwn(raw, images[q], rate, kit.drums[s], share, all(kit.drums[s]), 0, frames);
     shares.push({ lossDb, share });
   }
   return { kit, targets, images, rests, shares, model, hits };
@@ -173,6 +177,8 @@ export interface HeardAgain {
   readonly list: readonly Candidate[];
   /** Of the candidates (judgeAgain.ts); null where nothing but the findings can be asked: both are believed alike. */
   readonly features: Float32Array | null;
+  /** Strokes that no finding heard and that stand out of what is left, seconds: candidates, too. */
+  readonly unheard?: readonly number[];
 }
 
 /** Finds the hits of all drums again, on what is left of close mics and with the overheads as they are. */
@@ -205,7 +211,7 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
     const begin = await hand.pick(kept, rate, Float64Array.from(unheard, (u) => u.time), kind);
     const possible = [...told, ...unheard.map(({ strength }, i) => ({ hit: { time: begin[i], strength, certainty: 0 }, first: 0, again: LEAST_CERTAIN }))].sort((a, b) => a.hit.time - b.hit.time);
     const list = await movedBack(possible, async (times, strengths, earlierS) => hand.align(kept, rate, times, strengths, kind, earlierS));
-    return { drum, list, features: await hand.witness([raw], [kept], rate, kind, list, foreign(drum)) };
+    return { drum, list, features: await hand.witness([raw], [kept], rate, kind, list, foreign(drum)), unheard: [...begin] };
   });
   const cymbals = cymbalsOf(o).filter((d) => o.hits[d]?.length || again.drums[d]?.length);
   const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], toldBack(again.drums[d] ?? [], d, o.mics, late))]));
@@ -305,6 +311,43 @@ async function foundAgain(o: DebleedInput, s: Separated, again: readonly HeardAg
   return found;
 }
 
+/** A stroke's windows begin so long before it, seconds. */
+const AHEAD_S = 0.05;
+
+/**
+ * Separates once more what sounds with strokes that the model was told nothing of, now that they are heard: until then nobody expected them of their drum, and much of them went to others. Changes
+ * the images, and gives all strokes that the model is told of. What of a song has no such stroke stays as it is, to the sample.
+ */
+export async function separateAgain(o: DebleedInput, s: Separated, found: Debleed['hits'], again: readonly HeardAgain[]): Promise<Separated['hits']> {
+  const { kit, targets, images, shares, model } = s;
+  const anew = kit.drums.map((drum, d) => {
+    const heard = [...learntFrom(found[drum]), ...(again.find((h) => h.drum === drum)?.unheard ?? [])];
+    return heard.filter((t, i) => s.hits[d].every((k) => Math.abs(k - t) >= SAME_S) && heard.slice(0, i).every((k) => Math.abs(k - t) >= SAME_S));
+  });
+  if (anew.every((l) => l.length === 0)) return s.hits;
+  const hits = s.hits.map((l, d) => [...l, ...anew[d]].sort((a, b) => a - b));
+  const sounds = anew.flatMap((l, d) => l.map((t) => [(t - AHEAD_S) * o.rate, (t + expectedFor(kit.drums[d])) * o.rate] as const));
+  const blocks: [from: number, to: number][] = [];
+  await resting(o);
+  await separateTargets({
+    kit, model, targets, hits, frames: o.frames, readers: o.readers, hands: o.hands, from: 0, to: o.frames,
+    only: (from, to) => sounds.some(([a, z]) => a < to && z > from),
+    write: (at, list) => {
+      list.forEach((x, q) => images[q].set(x, at));
+      blocks.push([at, at + list[0].length]);
+    },
+  });
+  await resting(o);
+  for (const [q, [m, d]] of targets.entries()) {
+    const drum = kit.drums[d];
+    if (shares[q].share === 1 && kindOf(drum) !== 'hat') continue;
+    const raw = await whole(o.readers[m], o.frames);
+    const own = counted(found[drum]).map((h) => Math.round(h.time * o.rate));
+    for (const [from, to] of blocks) keepOwn(raw, images[q], o.rate, drum, shares[q].share, own, from, to);
+  }
+  return hits;
+}
+
 /** The same recording at the rate at which it is worked on. */
 function atLowerRate(o: DebleedInput): DebleedInput {
   const times = timesLower(o.rate);
@@ -325,15 +368,18 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
   const { rate } = o;
   const first = await separate(o);
   if (!first) return { mics: [], hits: o.hits, images: [] };
-  const { kit, targets, images, shares, model, hits } = first;
-  const job = { hits, hands: o.hands };
-  // where a mic keeps of its raw self, so much less of the others has been taken out
-  const wanted = o.images?.length ? await computeImages({ ...job, frames: input.frames, readers: input.readers, model: { ...model, kit: { ...kit, times } }, kit: { ...kit, times }, wanted: o.images, from: 0, to: input.frames, progress: undefined }) : [];
-  for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
-  const again = await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.1 * d, 'Finding the hits again'));
+  const { kit, targets, images, shares, model } = first;
+  const again = await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.07 * d, 'Finding the hits again'));
   const found = await foundAgain(o, first, again);
   first.rests.clear();
   await resting(o);
+  await o.progress?.(0.92, 'Taking out what other mics explain, with the strokes found since');
+  const hits = await separateAgain(o, first, found, again);
+  o.onModel?.(model, hits);
+  const asRecorded = { ...kit, times };
+  // where a mic keeps of its raw self, so much less of the others has been taken out
+  const wanted = o.images?.length ? await computeImages({ hits, hands: o.hands, frames: input.frames, readers: input.readers, model: { ...model, kit: asRecorded }, kit: asRecorded, wanted: o.images, from: 0, to: input.frames, progress: undefined }) : [];
+  for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const mics: KeptMic[] = [];
   const hitsOf = (drum: string) => found[drum] ?? [];
   const unheard: Record<string, StandingOut[]> = {};

@@ -42,6 +42,9 @@ const FALL_S: Record<Kind, number> = { kick: 1.5, snare: 1.75, hat: 1.25, tom: 3
 /** A drum may always sound a little: a stroke that was not found must be able to return. */
 const LEAST = 3e-3;
 
+/** So long after a stroke more is expected of its drum than of one that was not struck, seconds. */
+export const expectedFor = (drum: string): number => (-Math.log10(LEAST) / 6) * FALL_S[kindOf(drum)];
+
 /**
  * Power that may be expected of a drum by its hits (seconds), 0..1, one value a frame; frame k is centred on `times[k]` and spans `window` seconds. A drum
  * without hits may sound at any time.

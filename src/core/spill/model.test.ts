@@ -5,7 +5,7 @@ import type { MicReader } from '../render';
 import { doubled } from '../dsp/halfBand';
 import { type DebleedJob, LEARN_S, chooseStretches, createHand, learnModel, ownTargets, separateTargets } from './crew';
 import { computeImages, sourcesOf, targetsOf } from './image';
-import { type Debleed, debleed } from './debleed';
+import { type Debleed, debleed, separate, separateAgain } from './debleed';
 import { activity, describeKit } from './kit';
 import { SHARED, blockFor } from './separate';
 import { HOP, createTransform, framesOf } from './transform';
@@ -208,6 +208,41 @@ describe('a recording at twice the rate', () => {
       // and something was taken
       expect(db(energy(k.samples, doubled(mics[k.mic])), energy(doubled(mics[k.mic]))), k.drum).toBeGreaterThan(-25);
     }
+  }, 60_000);
+});
+
+describe('separating once more', () => {
+  const { n, strokes, own, mics } = twoDrums(0.25);
+  const found = (list: readonly number[]) => list.map((time) => ({ time, strength: 0.8, certainty: 0.95 }));
+  const missing = strokes[1][2];
+  const known = { kick: found(strokes[0]), snare: found(strokes[1].filter((t) => t !== missing)) };
+  const input = () => ({ rate: RATE, frames: n, mics: [{ own: 'kick', overhead: false }, { own: 'snare', overhead: false }, { own: null, overhead: true }], readers: mics.map(readerOf), hits: known, hands: [createHand(), createHand()] });
+
+  it('gives a drum the strokes that the model was not told of, and leaves what does not sound with them as it is', async () => {
+    const o = input();
+    const s = (await separate(o)) as NonNullable<Awaited<ReturnType<typeof separate>>>;
+    const before = s.images.map((x) => x.slice());
+    const all = { ...known, snare: found(strokes[1]) };
+    expect(await separateAgain(o, s, all, [])).toEqual(strokes);
+    const stroke = (x: Float32Array, y?: Float32Array) => energy(x.subarray(missing * RATE, (missing + 0.15) * RATE), y?.subarray(missing * RATE, (missing + 0.15) * RATE));
+    const error = (x: Float32Array) => db(stroke(x, own[1]), stroke(own[1]));
+    expect(error(s.images[1])).toBeLessThan(error(before[1]) - 0.5);
+    // the second half of the song is another block
+    for (const [q, x] of s.images.entries()) expect(x.subarray(4 * RATE).every((v, i) => v === before[q][4 * RATE + i]), `mic ${q}`).toBe(true);
+  }, 60_000);
+
+  it('hears strokes that stand out of a mic though nobody found them', async () => {
+    const o = input();
+    const s = (await separate(o)) as NonNullable<Awaited<ReturnType<typeof separate>>>;
+    expect(await separateAgain(o, s, known, [{ drum: 'snare', list: [], features: null, unheard: [missing, missing + 0.005] }])).toEqual(strokes);
+  }, 60_000);
+
+  it('does nothing where no stroke is new', async () => {
+    const o = input();
+    const s = (await separate(o)) as NonNullable<Awaited<ReturnType<typeof separate>>>;
+    const before = s.images.map((x) => x.slice());
+    expect(await separateAgain(o, s, { ...known, kick: found(strokes[0].map((t) => t + 0.002)) }, [])).toBe(s.hits);
+    for (const [q, x] of s.images.entries()) expect(x.every((v, i) => v === before[q][i])).toBe(true);
   }, 60_000);
 });
 
