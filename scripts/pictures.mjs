@@ -111,8 +111,16 @@ async function take(page, url, folder) {
   await has(() => window.freshGap.store.getState().redo !== null && window.freshGap.store.getState().saving === 'saved');
 
   await step('hits');
+  // the proposal has started a job already, which may be done by now
+  const before = await page.evaluate(() => {
+    const job = window.freshGap.store.getState().debleed?.job;
+    return job?.state === 'done' ? job.id : null;
+  });
   await press('Listen closely');
-  await has(() => window.freshGap.store.getState().debleed?.job?.state === 'done', 600_000);
+  await page.waitForFunction((old) => {
+    const job = window.freshGap.store.getState().debleed?.job;
+    return job && job.id !== old && job.state === 'done';
+  }, { timeout: 600_000, polling: 200 }, before);
   await pause(1500);
   // the doubtful one that is heard first of those with a mic of their own
   await page.evaluate(() => {
