@@ -2,7 +2,8 @@
 import { createGate } from '../core/clean/gate';
 import { deriveSlices } from '../core/clean/slices';
 import { createGaussian, createRng } from '../core/dsp/rng';
-import { debleed, kitMic } from '../core/spill/debleed';
+import { debleed } from '../core/spill/debleed';
+import { kitMic } from '../core/spill/ownImages';
 import { sharedSamples, withHands } from '../node/hands';
 import { analyse } from '../core/hits/analyse';
 import { gateGains, gateOverview } from '../core/measure/gateOverview';

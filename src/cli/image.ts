@@ -2,7 +2,7 @@
 import { open, rename, rm } from 'node:fs/promises';
 import { FreshGapError } from '../core/errors';
 import { learnModel } from '../core/spill/crew';
-import { kitMic } from '../core/spill/debleed';
+import { kitMic } from '../core/spill/ownImages';
 import { computeImages, sourcesOf } from '../core/spill/image';
 import { describeKit } from '../core/spill/kit';
 import { createEncoder } from '../formats/pcm';

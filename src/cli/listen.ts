@@ -1,6 +1,7 @@
 /** Listening to a folder's mics on all cores: once, or a second time with each close mic freed of the other drums. */
 import { type Analysis, analyse, lateMics } from '../core/hits/analyse';
-import { type DebleedInput, hearClosely, kitMic } from '../core/spill/debleed';
+import { hearClosely } from '../core/spill/debleed';
+import { type DebleedInput, kitMic } from '../core/spill/ownImages';
 import { withHands } from '../node/hands';
 import type { FolderMics } from './mics';
 

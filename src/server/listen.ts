@@ -6,7 +6,7 @@ import { FreshGapError } from '../core/errors';
 import { possibleHits } from '../core/plan/live';
 import type { Plan } from '../core/plan/plan';
 import { type DebleedJob, learnModel } from '../core/spill/crew';
-import { kitMic, learntFrom } from '../core/spill/debleed';
+import { kitMic, learntFrom } from '../core/spill/ownImages';
 import { computeImages, sourcesOf } from '../core/spill/image';
 import { describeKit } from '../core/spill/kit';
 import type { DebleedModel } from '../core/spill/learn';

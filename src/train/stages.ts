@@ -15,7 +15,7 @@ import { type CleanScore, type CleanTruth, scoreClean } from '../core/measure/sc
 import { liveTreatment } from '../core/plan/live';
 import { NO_TREATMENT, createPlan } from '../core/plan/plan';
 import { renderMics } from '../core/render';
-import { separate } from '../core/spill/debleed';
+import { separate } from '../core/spill/ownImages';
 import { CLEAN_HEAD, cleanRow, isTomMic } from './tables';
 
 type Scores = Readonly<Record<string, CleanScore>>;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
-import { kitMic } from './debleed';
+import { kitMic } from './ownImages';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import { bandEdges } from './bandFrames';
 import { closeFallen } from './closeFallen';

@@ -4,7 +4,7 @@ import { createEar } from '../hits/ears';
 import { FAR_FEATURES, FEATURES, LIKENESS, MEAN_CERTAINTY, SAID, type Weighing, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf, witness } from './judgeAgain';
 import { DEFAULT_THRESHOLD, isDoubtful } from '../plan/planHits';
 import type { Hand } from './crew';
-import { fromFaintest, judged, withUnheard } from './debleed';
+import { fromFaintest, judged, withUnheard } from './hearAgain';
 import learnt from './judge.json';
 
 const RATE = 48000;

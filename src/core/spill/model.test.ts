@@ -5,7 +5,8 @@ import type { MicReader } from '../render';
 import { doubled } from '../dsp/halfBand';
 import { type DebleedJob, LEARN_S, chooseStretches, createHand, learnModel, ownTargets, separateTargets } from './crew';
 import { computeImages, sourcesOf, targetsOf } from './image';
-import { type Debleed, debleed, separate, separateAgain } from './debleed';
+import { type Debleed, debleed } from './debleed';
+import { separate, separateAgain } from './ownImages';
 import { activity, describeKit } from './kit';
 import { SHARED, blockFor } from './separate';
 import { HOP, createTransform, framesOf } from './transform';
@@ -223,7 +224,7 @@ describe('separating once more', () => {
     const s = (await separate(o)) as NonNullable<Awaited<ReturnType<typeof separate>>>;
     const before = s.images.map((x) => x.slice());
     const all = { ...known, snare: found(strokes[1]) };
-    expect(await separateAgain(o, s, all, [])).toEqual(strokes);
+    expect(await separateAgain(o, s, all, new Map())).toEqual(strokes);
     const stroke = (x: Float32Array, y?: Float32Array) => energy(x.subarray(missing * RATE, (missing + 0.15) * RATE), y?.subarray(missing * RATE, (missing + 0.15) * RATE));
     const error = (x: Float32Array) => db(stroke(x, own[1]), stroke(own[1]));
     expect(error(s.images[1])).toBeLessThan(error(before[1]) - 0.5);
@@ -234,14 +235,14 @@ describe('separating once more', () => {
   it('hears strokes that stand out of a mic though nobody found them', async () => {
     const o = input();
     const s = (await separate(o)) as NonNullable<Awaited<ReturnType<typeof separate>>>;
-    expect(await separateAgain(o, s, known, [{ drum: 'snare', list: [], features: null, unheard: [missing, missing + 0.005] }])).toEqual(strokes);
+    expect(await separateAgain(o, s, known, new Map([['snare', [missing, missing + 0.005]]]))).toEqual(strokes);
   }, 60_000);
 
   it('does nothing where no stroke is new', async () => {
     const o = input();
     const s = (await separate(o)) as NonNullable<Awaited<ReturnType<typeof separate>>>;
     const before = s.images.map((x) => x.slice());
-    expect(await separateAgain(o, s, { ...known, kick: found(strokes[0].map((t) => t + 0.002)) }, [])).toBe(s.hits);
+    expect(await separateAgain(o, s, { ...known, kick: found(strokes[0].map((t) => t + 0.002)) }, new Map())).toBe(s.hits);
     for (const [q, x] of s.images.entries()) expect(x.every((v, i) => v === before[q][i])).toBe(true);
   }, 60_000);
 });

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
 import { createEar } from '../hits/ears';
-import { withUnheard } from './debleed';
+import { withUnheard } from './hearAgain';
 import { type Heard, likely, risesApart, standOut } from './standOut';
 
 const RATE = 48000;
