@@ -65,8 +65,8 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
   const found = await foundAgain(o, first, again);
   first.rests.clear();
   await resting(o);
-  await o.progress?.(0.92, 'Taking out what other mics explain, with the strokes found since');
-  const hits = await separateAgain(o, first, found, new Map(again.flatMap((h) => (h.unheard ? [[h.drum, h.unheard] as const] : []))));
+  const rising = new Map(again.flatMap((h) => (h.unheard ? [[h.drum, h.unheard] as const] : [])));
+  const hits = await separateAgain(o, first, found, rising, (d) => o.progress?.(0.92 + 0.03 * d, 'Taking out what other mics explain, with the strokes found since'));
   o.onModel?.(model, hits);
   const asRecorded = { ...kit, times };
   // where a mic keeps of its raw self, so much less of the others has been taken out

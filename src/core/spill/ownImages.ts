@@ -140,7 +140,7 @@ const AHEAD_S = 0.05;
  * Separates once more what sounds with strokes that the model was told nothing of, now that they are heard: until then nobody expected them of their drum, and much of them went to others. Changes
  * the images, and gives all strokes that the model is told of. What of a song has no such stroke stays as it is, to the sample.
  */
-export async function separateAgain(o: DebleedInput, s: Separated, found: HitsByDrum, unheard: ReadonlyMap<string, readonly number[]>): Promise<Separated['hits']> {
+export async function separateAgain(o: DebleedInput, s: Separated, found: HitsByDrum, unheard: ReadonlyMap<string, readonly number[]>, progress?: (done: number) => void | Promise<void>): Promise<Separated['hits']> {
   const { kit, targets, images, shares, model } = s;
   const anew = kit.drums.map((drum, d) => {
     const heard = [...learntFrom(found[drum]), ...(unheard.get(drum) ?? [])];
@@ -152,7 +152,7 @@ export async function separateAgain(o: DebleedInput, s: Separated, found: HitsBy
   const blocks: [from: number, to: number][] = [];
   await resting(o);
   await separateTargets({
-    kit, model, targets, hits, frames: o.frames, readers: o.readers, hands: o.hands, from: 0, to: o.frames,
+    kit, model, targets, hits, frames: o.frames, readers: o.readers, hands: o.hands, from: 0, to: o.frames, progress,
     only: (from, to) => sounds.some(([a, z]) => a < to && z > from),
     write: (at, list) => {
       for (const [q, x] of list.entries()) images[q].set(x, at);
