@@ -7,7 +7,7 @@ import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
 import { CYMBALS, type Song, type SongMic, type Source, addedIn, readSong } from './song';
-import { fromOtherTom, heardFirst, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
+import { fromOtherTom, heardFirst, heardLater, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -72,7 +72,14 @@ export async function detectHits(
     for (const i of fromOtherTom(song, tracks[k].source, r)) less[i] *= HARDLY;
     return less;
   });
-  const guess = withoutSpill(thoughtOf(first.tracks, apartFromToms(first.tracks, await judge(first.tracks, networks.first, ears))));
+  const byFirst = (tracks: readonly Track[], certainty: readonly Float64Array[]) => certainty.map((c, k) => {
+    const twins = first.twins.get(tracks[k].drum)?.flatMap((d) => song.sources.get(d) ?? []) ?? [];
+    if (twins.length === 0) return c;
+    const less = c.slice();
+    for (const i of heardLater(tracks[k].source, twins)) less[i] *= HARDLY;
+    return less;
+  });
+  const guess = withoutSpill(thoughtOf(first.tracks, byFirst(first.tracks, apartFromToms(first.tracks, await judge(first.tracks, networks.first, ears)))));
   const second = await secondPass(song, first, guess, ears);
   await progress(0.95);
   const drums: Record<string, FoundHit[]> = Object.fromEntries(heard.drums.map((d) => [d, []]));
@@ -80,7 +87,7 @@ export async function detectHits(
   first.tracks.forEach((t, k) => {
     if (!second.some((s) => s.drum === t.drum)) drums[t.drum] = hitsOf(toldBy(t), guess[k].map((c) => SPILL_SHARE * c));
   });
-  const certainty = withoutSpill(thoughtOf(second, apartFromToms(second, await judge(second, networks.second, ears))));
+  const certainty = withoutSpill(thoughtOf(second, byFirst(second, apartFromToms(second, await judge(second, networks.second, ears)))));
   const far = second.filter((t) => t.source.drum === CYMBALS);
   const third = (await thirdPass(song, second, certainty, read, networks.lone, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, says: null, dies: new Uint8Array(t.source.n) }));
   await progress(0.98);

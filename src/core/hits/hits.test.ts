@@ -9,7 +9,7 @@ import { choose } from './classify';
 import { type Networks, detectHits, struckOnce } from './detectHits';
 import { fitEvents } from './mixture';
 import { type NetworkSet, beatOf } from './passes';
-import { logMedianPatterns } from './patterns';
+import { logMedianPatterns, stack, twinsOf, withoutNames } from './patterns';
 import { pickOnsets } from './pickOnset';
 import { NETWORKS } from './weights';
 
@@ -132,6 +132,23 @@ describe('patterns', () => {
     const [found] = logMedianPatterns(rows, 1);
     const errors = Array.from(found, (v, f) => Math.abs(10 * Math.log10(v / (p[f] / sum)))).sort((a, b) => a - b);
     expect(errors[cells >> 1]).toBeLessThan(1.5);
+  });
+});
+
+describe('twins', () => {
+  const pattern = (...v: number[]) => Float32Array.from(v);
+  const p = stack(new Map([['kick', [pattern(0.6, 0.4, 0, 0)]], ['tom-1', [pattern(0.1, 0.4, 0.3, 0.2)]], ['tom-2', [pattern(0.7, 0.1, 0.1, 0.1), pattern(0.1, 0.38, 0.3, 0.22)]], ['tom-3', [pattern(0, 0.1, 0.2, 0.7)]], ['snare', [pattern(0.1, 0.4, 0.3, 0.2)]]]), 4);
+
+  it('are toms with patterns of one shape, each the other\'s, whatever other drums are like', () => {
+    expect([...twinsOf(p)]).toEqual([['tom-1', ['tom-2']], ['tom-2', ['tom-1']]]);
+    expect(twinsOf(stack(new Map([['tom-1', [pattern(1, 0, 0, 0)]], ['tom-2', [pattern(0, 1, 0, 0)]]]), 4)).size).toBe(0);
+  });
+
+  it('are left out where a tom\'s strokes are told', () => {
+    const without = withoutNames(p, ['tom-2']);
+    expect(without.names).toEqual(['kick', 'tom-1', 'tom-3', 'snare']);
+    expect([...without.w.subarray(8, 12)]).toEqual([...pattern(0, 0.1, 0.2, 0.7)]);
+    expect(withoutNames(p, [])).toBe(p);
   });
 });
 

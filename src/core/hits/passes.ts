@@ -8,7 +8,7 @@ import { type Network, choose } from './classify';
 import { type Ear, createEar, shareOut, viewOf } from './ears';
 import type { Described } from './features';
 import type { Kind } from './kinds';
-import { type Learnt, isPlayed, learnPatterns, relearn } from './patterns';
+import { type Learnt, isPlayed, learnPatterns, relearn, twinsOf, withoutNames } from './patterns';
 import { CYMBALS, type Song, type Source, onlySource } from './song';
 
 /** One network for each kind of drum with a close mic, and one each for cymbals that only overheads hear. */
@@ -33,6 +33,8 @@ export interface FirstPass {
   readonly learnt: Learnt;
   /** Those that are played; cymbals last. */
   readonly tracks: readonly Track[];
+  /** Toms that explain each other's strokes, by tom. */
+  readonly twins: ReadonlyMap<string, readonly string[]>;
 }
 
 export async function firstPass(song: Song, ears: readonly Ear[] = [createEar()]): Promise<FirstPass> {
@@ -44,12 +46,13 @@ export async function firstPass(song: Song, ears: readonly Ear[] = [createEar()]
     if (source && learnt.set.has(drum) && isPlayed(learnt.seeds.get(drum) ?? [], source.time)) near.push(source);
   }
   const far = learnt.set.has(CYMBALS) ? song.sources.get(CYMBALS) : undefined;
+  const twins = twinsOf(learnt.patterns);
   // the longest first
   const sources = far ? [far, ...near] : near;
-  const described = await shareOut(ears, sources.map((s) => (ear: Ear) => ear.describe(view, s, learnt.patterns, s.drum)));
+  const described = await shareOut(ears, sources.map((s) => (ear: Ear) => ear.describe(view, s, withoutNames(learnt.patterns, twins.get(s.drum) ?? []), s.drum)));
   const tracks: Track[] = near.map((source, k) => ({ drum: source.drum, network: source.kind, source, described: described[far ? k + 1 : k] }));
   if (far) for (const drum of FAR) if (!song.drums.includes(drum)) tracks.push({ drum, network: drum, source: far, described: described[0] });
-  return { learnt, tracks };
+  return { learnt, tracks, twins };
 }
 
 /** A drum that is played has strokes beyond doubt; where there are not two of them, what is found is spill. */
@@ -79,7 +82,7 @@ export async function secondPass(song: Song, first: FirstPass, certainty: readon
   // a second look at what is not quite out of the question, of a source that two drums share at what is not for both
   const worth = new Map(alive.map((t) => [t.source, Array.from(t.source.time.keys()).filter((i) => alive.some((o) => o.source === t.source && o.certainty[i] > HOPELESS))]));
   const looked = new Map(Array.from(worth, ([s, which]) => [s, onlySource(s, song.cells, which)]));
-  const described = await shareOut(ears, alive.map((t) => (ear: Ear) => ear.describe(view, looked.get(t.source) as Source, patterns, patterns.names.includes(t.drum) ? t.drum : CYMBALS)));
+  const described = await shareOut(ears, alive.map((t) => (ear: Ear) => ear.describe(view, looked.get(t.source) as Source, withoutNames(patterns, first.twins.get(t.drum) ?? []), patterns.names.includes(t.drum) ? t.drum : CYMBALS)));
   return alive.map((t, k) => {
     const d = described[k];
     const source = looked.get(t.source) as Source;

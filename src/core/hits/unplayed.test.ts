@@ -4,7 +4,7 @@ import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
 import { CYMBALS, type Song, type Source } from './song';
 import type { SpillRow } from '../spill/spillMap';
-import { explained, farLouder, fromOtherTom, heardBeforeAll, heardElsewhere, heardFirst, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
+import { explained, farLouder, fromOtherTom, heardBeforeAll, heardElsewhere, heardFirst, heardLater, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
 import { seedsOf } from './patterns';
 
 /** An event of a drum: seconds at its own mic, dB there. */
@@ -228,6 +228,25 @@ describe("a tom's candidates that are another tom's", () => {
     expect(tomsReached(song, new Map()).get('tom-2')).toEqual([]);
     expect(tomsReached(song, new Map([['tom-1', [0, 1, 2]]])).get('tom-2')).toEqual([]);
     expect(fromOtherTom(song, song.sources.get('tom-2') as Source, [])).toEqual([]);
+  });
+});
+
+describe("a tom's candidates that a twin's mic heard before", () => {
+  const as = (list: readonly Event[], novelty: number): Source => {
+    const s = songOf(list, []).sources.get('snare') as Source;
+    return { ...s, drum: 'tom-1', kind: 'tom', novelty: s.novelty.map(() => novelty) };
+  };
+  const own = as([[1, 0], [2, 0], [3, 0], [4, 0]], 30);
+
+  it('are those that come .2 to 2.5 ms after a rise there', () => {
+    // later by a metre's way, at the same moment, earlier, and too long before to be the same stroke
+    expect(heardLater(own, [as([[0.9991, 0], [1.9999, 0], [3.0008, 0], [3.996, 0]], 30)])).toEqual([0]);
+    expect(heardLater(own, [as([], 30), as([[2.999, 0]], 30)])).toEqual([2]);
+  });
+
+  it('are none where nothing rises sharply, or there is no twin', () => {
+    expect(heardLater(own, [as([[0.9991, 0]], 5)])).toEqual([]);
+    expect(heardLater(own, [])).toEqual([]);
   });
 });
 
