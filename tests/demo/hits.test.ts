@@ -195,6 +195,16 @@ describe.skipIf(!haveRealSounds())('kits of real one-shot sounds', () => {
     expect(score.found).toBeLessThanOrEqual(most);
   }, 240_000);
 
+  it('tells toms apart that are as loud in each other\'s mics as in their own and tuned alike, by who hears them first', async () => {
+    const r = makeRecording(planOf('3005', false));
+    const { drums } = scoreHits(truthOf(r), found(await detect(r)));
+    // each explained the other: none of 20 and one of 26 were found; listening closely finds most of the others
+    for (const tom of ['tom-1', 'tom-2']) {
+      expect(drums[tom].recall, tom).toBeGreaterThan(0.5);
+      expect(drums[tom].precision, tom).toBeGreaterThan(0.85);
+    }
+  }, 240_000);
+
   it('takes sticks that count in for no cymbal', async () => {
     const plan = randomRecording({ seed: 1198, seconds: 24, spill: 'normal', toms: 3, voice: realVoice('millo', 1198, 3), truth: false });
     const clicks = [0.5, 1, 1.5, 2].map((time) => ({ drum: 'sticks', time, strength: 0.8 }));

@@ -79,7 +79,7 @@ export function stack(set: PatternSet, cells: number): Patterns {
   return { names, cells, w };
 }
 
-/** Toms whose patterns are so alike (cosine of amplitudes, 0..1) explain each other's strokes, so that neither seems needed: they are as loud in each other's mics as in their own, and tuned alike. In 78 made recordings one pair of toms is, all others are under .8. */
+/** Toms whose patterns are so alike (cosine of amplitudes, 0..1) explain each other's strokes, so that neither seems needed: they are as loud in each other's mics as in their own, and tuned alike. In 70 made recordings one pair of toms is, all others are under .8. */
 const TWINS = 0.93;
 
 function likeness(p: Patterns, i: number, j: number): number {
