@@ -195,12 +195,16 @@ describe.skipIf(!haveRealSounds())('kits of real one-shot sounds', () => {
     expect(score.found).toBeLessThanOrEqual(most);
   }, 240_000);
 
-  it('tells toms apart that are as loud in each other\'s mics as in their own and tuned alike, by who hears them first', async () => {
-    const r = makeRecording(planOf('3005', false));
+  it.each([
+    // each explains the other: none of 20 and one of 26 were found; listening closely finds most of the others
+    { name: '3005', toms: ['tom-1', 'tom-2'], recall: 0.5 },
+    // the second explains the first: 15 of 43 were found
+    { name: '3145', toms: ['tom-1'], recall: 0.8 },
+  ] as const)('tells toms apart that explain each other\'s strokes ($name), by who hears them first', async ({ name, toms, recall }) => {
+    const r = makeRecording(planOf(name, false));
     const { drums } = scoreHits(truthOf(r), found(await detect(r)));
-    // each explained the other: none of 20 and one of 26 were found; listening closely finds most of the others
-    for (const tom of ['tom-1', 'tom-2']) {
-      expect(drums[tom].recall, tom).toBeGreaterThan(0.5);
+    for (const tom of toms) {
+      expect(drums[tom].recall, tom).toBeGreaterThan(recall);
       expect(drums[tom].precision, tom).toBeGreaterThan(0.85);
     }
   }, 240_000);

@@ -7,7 +7,7 @@ import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
 import { CYMBALS, type Song, type SongMic, type Source, addedIn, readSong } from './song';
-import { fromOtherTom, heardFirst, heardLater, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
+import { fromOtherTom, heardFirst, heardLater, overlooked, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -104,8 +104,10 @@ export async function detectHits(
   for (const d of song.drums) {
     const s = song.sources.get(d);
     const counted = drums[d].flatMap((h) => (h.certainty >= THRESHOLD ? [h.time] : []));
-    if (!s || counted.length === 0) continue;
-    const missed = uncounted(song, s, counted);
+    if (!s) continue;
+    const failed = overlooked(song, s, counted);
+    if (counted.length + failed.length === 0) continue;
+    const missed = failed.length > 0 ? failed : uncounted(song, s, counted);
     const doubted = (h: FoundHit) => missed.every((i) => Math.abs(h.time - s.time[i]) >= SAME_S);
     if (missed.length > 0) drums[d] = [...drums[d].filter(doubted), ...missed.map((i) => byItself(s, i))].sort((a, b) => a.time - b.time);
   }

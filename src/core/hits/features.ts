@@ -12,6 +12,9 @@ export interface Described {
   readonly levelDb: Float64Array;
 }
 
+/** Place among the features of how much better a candidate is explained with its drum than without it. */
+export const GAIN = 2;
+
 const clip = (v: number, lo: number, hi: number) => Math.min(hi, Math.max(lo, v));
 
 /** `drum`: whose patterns are the candidates' own. */

@@ -4,12 +4,14 @@
  * tom's stroke that a neighbouring tom's mic hears too goes to the tom that explains it better.
  */
 import { firstIndex } from '../dsp/search';
+import { quantile } from './candidates';
 import { type Network, choose } from './classify';
 import { type Ear, createEar, shareOut, viewOf } from './ears';
-import type { Described } from './features';
+import { type Described, GAIN } from './features';
 import type { Kind } from './kinds';
-import { type Learnt, isPlayed, learnPatterns, relearn, twinsOf, withoutNames } from './patterns';
+import { type Learnt, isPlayed, learnPatterns, relearn, withoutNames } from './patterns';
 import { CYMBALS, type Song, type Source, onlySource } from './song';
+import { heardBeforeAll } from './unplayed';
 
 /** One network for each kind of drum with a close mic, and one each for cymbals that only overheads hear. */
 export type NetworkName = Kind | 'crash' | 'ride';
@@ -33,8 +35,30 @@ export interface FirstPass {
   readonly learnt: Learnt;
   /** Those that are played; cymbals last. */
   readonly tracks: readonly Track[];
-  /** Toms that explain each other's strokes, by tom. */
+  /** Toms that are explained as well by others, by tom: those. */
   readonly twins: ReadonlyMap<string, readonly string[]>;
+}
+
+/** Twins of a tom are sought where it has so many strokes that its mic hears first, and these are better explained with it by no more than this in the median (a GAIN). */
+const TWINS = { strokes: 6, gain: 2.3 };
+/** So much better are they without a twin. */
+const NEEDED = 0.7;
+
+/** A tom's candidates as they are told without its twins: toms as loud in its mic as in their own, and tuned alike, explain its strokes as well, so that it seems not to be needed. Who was struck is told by who hears it first then (heardLater). */
+async function apartFromTwins(song: Song, learnt: Learnt, s: Source, described: Described, ear: Ear): Promise<{ described: Described; twins: string[] }> {
+  const none = { described, twins: [] };
+  const first = heardBeforeAll(song, s);
+  const strokes = (learnt.seeds.get(s.drum) ?? []).filter((i) => first.includes(i));
+  const gain = (d: Described) => quantile(strokes.map((i) => d.features[i * d.count + GAIN]), 0.5);
+  if (s.kind !== 'tom' || strokes.length < TWINS.strokes || gain(described) > TWINS.gain) return none;
+  const view = viewOf(song);
+  const without = (names: readonly string[]) => ear.describe(view, s, withoutNames(learnt.patterns, names), s.drum);
+  const twins: string[] = [];
+  for (const d of song.drums) {
+    if (d === s.drum || song.sources.get(d)?.kind !== 'tom' || !learnt.set.has(d)) continue;
+    if (gain(await without([d])) > gain(described) + NEEDED) twins.push(d);
+  }
+  return twins.length > 0 ? { described: await without(twins), twins } : none;
 }
 
 export async function firstPass(song: Song, ears: readonly Ear[] = [createEar()]): Promise<FirstPass> {
@@ -46,11 +70,12 @@ export async function firstPass(song: Song, ears: readonly Ear[] = [createEar()]
     if (source && learnt.set.has(drum) && isPlayed(learnt.seeds.get(drum) ?? [], source.time)) near.push(source);
   }
   const far = learnt.set.has(CYMBALS) ? song.sources.get(CYMBALS) : undefined;
-  const twins = twinsOf(learnt.patterns);
   // the longest first
   const sources = far ? [far, ...near] : near;
-  const described = await shareOut(ears, sources.map((s) => (ear: Ear) => ear.describe(view, s, withoutNames(learnt.patterns, twins.get(s.drum) ?? []), s.drum)));
-  const tracks: Track[] = near.map((source, k) => ({ drum: source.drum, network: source.kind, source, described: described[far ? k + 1 : k] }));
+  const described = await shareOut(ears, sources.map((s) => (ear: Ear) => ear.describe(view, s, learnt.patterns, s.drum)));
+  const apart = await shareOut(ears, near.map((s, k) => (ear: Ear) => apartFromTwins(song, learnt, s, described[far ? k + 1 : k], ear)));
+  const twins = new Map(near.flatMap((s, k) => (apart[k].twins.length > 0 ? [[s.drum, apart[k].twins] as const] : [])));
+  const tracks: Track[] = near.map((source, k) => ({ drum: source.drum, network: source.kind, source, described: apart[k].described }));
   if (far) for (const drum of FAR) if (!song.drums.includes(drum)) tracks.push({ drum, network: drum, source: far, described: described[0] });
   return { learnt, tracks, twins };
 }

@@ -7,7 +7,7 @@ import { firstIndex } from '../dsp/search';
 import { quantile, rowsOf } from './candidates';
 import { type Ear, createEar, shareOut, viewOf } from './ears';
 import { evidence } from './evidence';
-import { BANDS, EDGES, PATTERNS, kindOf } from './kinds';
+import { BANDS, EDGES, PATTERNS } from './kinds';
 import { type Patterns, divergence, fitEvents } from './mixture';
 import { CYMBALS, type Song, type Source, addedIn, onlySource, topMean } from './song';
 import { farLouder, heardBeforeAll } from './unplayed';
@@ -79,29 +79,7 @@ export function stack(set: PatternSet, cells: number): Patterns {
   return { names, cells, w };
 }
 
-/** Toms whose patterns are so alike (cosine of amplitudes, 0..1) explain each other's strokes, so that neither seems needed: they are as loud in each other's mics as in their own, and tuned alike. In 70 made recordings one pair of toms is, all others are under .8. */
-const TWINS = 0.93;
-
-function likeness(p: Patterns, i: number, j: number): number {
-  let [both, a, b] = [0, 1e-30, 1e-30];
-  for (let f = 0; f < p.cells; f++) {
-    const [x, y] = [p.w[i * p.cells + f], p.w[j * p.cells + f]];
-    both += Math.sqrt(x * y);
-    a += x;
-    b += y;
-  }
-  return both / Math.sqrt(a * b);
-}
-
-/** Twins of each tom that has some. */
-export function twinsOf(p: Patterns): Map<string, readonly string[]> {
-  const toms = [...new Set(p.names)].filter((n) => kindOf(n) === 'tom');
-  const of = (name: string) => Array.from(p.names.keys()).filter((k) => p.names[k] === name);
-  const alike = (a: string, b: string) => a !== b && of(a).some((i) => of(b).some((j) => likeness(p, i, j) >= TWINS));
-  return new Map(toms.map((a) => [a, toms.filter((b) => alike(a, b))] as const).filter(([, list]) => list.length > 0));
-}
-
-/** Patterns but those of some drums: what a tom's strokes are told by without its twins, whose strokes are told from its own by times alone. */
+/** Patterns but those of some drums. */
 export function withoutNames(p: Patterns, names: readonly string[]): Patterns {
   if (names.length === 0) return p;
   const kept = Array.from(p.names.keys()).filter((k) => !names.includes(p.names[k]));

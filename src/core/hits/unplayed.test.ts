@@ -4,7 +4,7 @@ import { createHitKernels } from '../kernels/hitKernels';
 import { BANDS, ownBands } from './kinds';
 import { CYMBALS, type Song, type Source } from './song';
 import type { SpillRow } from '../spill/spillMap';
-import { explained, farLouder, fromOtherTom, heardBeforeAll, heardElsewhere, heardFirst, heardLater, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
+import { explained, farLouder, fromOtherTom, heardBeforeAll, heardElsewhere, heardFirst, heardLater, overlooked, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
 import { seedsOf } from './patterns';
 
 /** An event of a drum: seconds at its own mic, dB there. */
@@ -228,6 +228,26 @@ describe("a tom's candidates that are another tom's", () => {
     expect(tomsReached(song, new Map()).get('tom-2')).toEqual([]);
     expect(tomsReached(song, new Map([['tom-1', [0, 1, 2]]])).get('tom-2')).toEqual([]);
     expect(fromOtherTom(song, song.sources.get('tom-2') as Source, [])).toEqual([]);
+  });
+});
+
+describe('strokes that were overlooked', () => {
+  const song = songOf(strokes, spill);
+  const sharp: Song = { ...song, sources: new Map([...song.sources].map(([d, s]) => [d, { ...s, novelty: s.novelty.map(() => 30) }])) };
+  const snare = sharp.sources.get('snare') as Source;
+
+  it('are what a mic hears first, where hardly any of it is counted', () => {
+    const first = heardBeforeAll(sharp, snare);
+    expect(first.length).toBeGreaterThanOrEqual(10);
+    expect(overlooked(sharp, snare, [])).toEqual(first);
+    const some = first.slice(0, Math.floor(first.length / 3));
+    expect(overlooked(sharp, snare, some.map((i) => snare.time[i] + 0.003))).toEqual(first.slice(some.length));
+  });
+
+  it('are none where most are counted, or the mic hears little first', () => {
+    const first = heardBeforeAll(sharp, snare);
+    expect(overlooked(sharp, snare, first.slice(0, Math.ceil(0.6 * first.length)).map((i) => snare.time[i]))).toEqual([]);
+    expect(overlooked(sharp, sharp.sources.get('hat') as Source, [])).toEqual([]);
   });
 });
 
