@@ -47,10 +47,11 @@ const NEEDED = 0.7;
 /** A tom's candidates as they are told without its twins: toms as loud in its mic as in their own, and tuned alike, explain its strokes as well, so that it seems not to be needed. Who was struck is told by who hears it first then (heardLater). */
 async function apartFromTwins(song: Song, learnt: Learnt, s: Source, described: Described, ear: Ear): Promise<{ described: Described; twins: string[] }> {
   const none = { described, twins: [] };
+  if (s.kind !== 'tom') return none;
   const first = heardBeforeAll(song, s);
   const strokes = (learnt.seeds.get(s.drum) ?? []).filter((i) => first.includes(i));
   const gain = (d: Described) => quantile(strokes.map((i) => d.features[i * d.count + GAIN]), 0.5);
-  if (s.kind !== 'tom' || strokes.length < TWINS.strokes || gain(described) > TWINS.gain) return none;
+  if (strokes.length < TWINS.strokes || gain(described) > TWINS.gain) return none;
   const view = viewOf(song);
   const without = (names: readonly string[]) => ear.describe(view, s, withoutNames(learnt.patterns, names), s.drum);
   const twins: string[] = [];
