@@ -94,6 +94,14 @@ describe('closing what has fallen', () => {
     expect(db(energy(kept, strokes[6] - 0.03 * RATE, strokes[6] - 0.006 * RATE), exact)).toBeLessThan(-50);
   });
 
+  it('closes over hiss that swells and ebbs', () => {
+    const hiss = own.map((_, i) => 0.005 * wash() * (1 + 0.5 * Math.sin((2 * Math.PI * 3.1 * i) / RATE)));
+    const noisy = own.map((v, i) => v + hiss[i]);
+    const kept = closeFallen(noisy, RATE, strokes);
+    const left = strokes.flatMap((at, k) => (k % 4 === 3 ? [] : [db(energy(kept, at + 0.13 * RATE, at + 0.3 * RATE), energy(noisy, at + 0.13 * RATE, at + 0.3 * RATE))])).sort((a, b) => a - b);
+    expect(left[left.length >> 1]).toBeLessThan(-40);
+  });
+
   it('leaves bands to ring where the end of a stroke cannot be told, and a mic with few strokes as it is', () => {
     // what is there before strokes lies not far under them
     const close = hat(strokes).map((v) => v + 0.045 * wash());

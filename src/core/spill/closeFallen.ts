@@ -9,12 +9,12 @@ import { LEAD_MS, UP_MS, beginOf, withGainsUntil } from './untilStrokes';
 const LEAST_STROKES = 8;
 /** A stroke has ended that has fallen so far below its own peak, dB: less where what is there before strokes, so far over which it must stay, hides the end. */
 const FALLEN_DB = -40;
-const OVER_FLOOR_DB = 3;
+const OVER_FLOOR_DB = 9;
 /** Where strokes stand out less than this over that floor they are left to ring, dB; where hardly, nothing of the drum is heard but the stick. */
-const LEAST_RANGE_DB = -20;
+const LEAST_RANGE_DB = -17;
 const UNHEARD_DB = -6;
 /** Soft strokes end no deeper than so far under where usual ones do, dB. */
-const SOFT_DB = -12;
+const SOFT_DB = -9;
 /** What is there before strokes is told from those so long after the one before, frames; a low quantile. */
 const APART = 10;
 const BEFORE = 4;
@@ -26,7 +26,7 @@ const CLOSED = 10 ** (-60 / 20);
 /** What rises again between two strokes by more than this is another drum's. */
 const RISE = 10 ** (6 / 10);
 /** Nothing of a hat is heard so far under its loudest strokes, and so far under the stroke itself, dB. */
-const SILENT_DB = -40;
+const SILENT_DB = -37;
 const SILENT_OWN_DB = -32;
 /** How long it takes to fall silent, ms. */
 const SILENCE_FADE_MS = 20;
