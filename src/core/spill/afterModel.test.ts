@@ -102,6 +102,24 @@ describe('closing what has fallen', () => {
     expect(left[left.length >> 1]).toBeLessThan(-40);
   });
 
+  it('lets strokes ring that still fall when the next one comes', () => {
+    // half open: 60 dB in 0.35 s, struck every 0.22 s
+    const often = Array.from({ length: 48 }, (_, k) => Math.round((0.5 + 0.22 * k) * RATE));
+    const x = new Float32Array(n);
+    const gauss = createGaussian(createRng(6));
+    for (const at of often) {
+      let last = 0;
+      for (let i = 0; i < 0.22 * RATE; i++) {
+        const v = gauss();
+        x[at + i] = 0.2 * (v - last) * 10 ** ((-3 * i) / (0.35 * RATE)) + 0.00005 * wash();
+        last = v;
+      }
+    }
+    const kept = closeFallen(x, RATE, often);
+    const late = often.slice(1, -1).map((at) => db(energy(kept, at + 0.12 * RATE, at + 0.15 * RATE), energy(x, at + 0.12 * RATE, at + 0.15 * RATE))).sort((a, b) => a - b);
+    expect(late[late.length >> 1]).toBeGreaterThan(-1);
+  });
+
   it('leaves bands to ring where the end of a stroke cannot be told, and a mic with few strokes as it is', () => {
     // what is there before strokes lies not far under them
     const close = hat(strokes).map((v) => v + 0.045 * wash());

@@ -3,7 +3,7 @@
  * every third of an octave a stroke ends where it has fallen as far as can be told from what is there before strokes; from there to the next stroke the band is closed.
  */
 import { quantile } from '../hits/candidates';
-import { HOP, PEAK_MS, SIZE, framesOf, peakOf } from './bandFrames';
+import { type Frames, HOP, PEAK_MS, SIZE, framesOf, peakOf } from './bandFrames';
 import { LEAD_MS, UP_MS, beginOf, withGainsUntil } from './untilStrokes';
 
 const LEAST_STROKES = 8;
@@ -13,6 +13,8 @@ const OVER_FLOOR_DB = 9;
 /** Where strokes stand out less than this over that floor they are left to ring, dB; where hardly, nothing of the drum is heard but the stick. */
 const LEAST_RANGE_DB = -17;
 const UNHEARD_DB = -6;
+/** Where strokes still fall by so much over the second half of the time to the next, what is there before that is their own ring: they end nearer to it, and only where they have this range. */
+const RINGING = { fallsDb: 3, leastFrames: 3, overDb: 3, leastRangeDb: -24 };
 /** Soft strokes end no deeper than so far under where usual ones do, dB. */
 const SOFT_DB = -9;
 /** What is there before strokes is told from those so long after the one before, frames; a low quantile. */
@@ -31,6 +33,17 @@ const SILENT_OWN_DB = -32;
 /** How long it takes to fall silent, ms. */
 const SILENCE_FADE_MS = 20;
 
+/** Whether the level in a band still falls when the next stroke comes, by the median over strokes: what is there before strokes is then the end of their own ring. */
+function stillFalls({ bands, power }: Frames, at: readonly number[], b: number, peakFrames: number): boolean {
+  const mean = (k: number) => (power[(k - 1) * bands + b] + power[k * bands + b] + power[(k + 1) * bands + b]) / 3 + 1e-14;
+  const falls = at.flatMap((k, i) => {
+    const last = k - BEFORE;
+    const middle = i > 0 ? Math.round((at[i - 1] + peakFrames + last) / 2) : 0;
+    return i > 0 && last - middle >= RINGING.leastFrames ? [10 * Math.log10(mean(middle) / mean(last))] : [];
+  });
+  return falls.length > 3 && quantile(falls, 0.5) > RINGING.fallsDb;
+}
+
 /** `own`: frames of strokes, rising; with few of them the mic comes back as it is. `into`: where to write, may be `x` itself. */
 export function closeFallen(x: Float32Array, rate: number, own: readonly number[], into?: Float32Array): Float32Array {
   if (own.length < LEAST_STROKES) return x;
@@ -44,9 +57,10 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
     const middle = quantile(peaks, 0.5) + 1e-14;
     const before = at.flatMap((k, i) => (i > 0 && k - at[i - 1] > APART ? [10 * Math.log10((power[(k - BEFORE) * bands + b] + 1e-14) / middle)] : []));
     const floor = before.length > 3 ? quantile(before, FLOOR_QUANTILE) : FALLEN_DB;
+    const over = stillFalls(f, at, b, peakFrames) ? RINGING.overDb : OVER_FLOOR_DB;
     const unheard = floor > UNHEARD_DB;
-    const told = floor + OVER_FLOOR_DB <= LEAST_RANGE_DB || unheard;
-    const fallen = told ? 10 ** (Math.max(FALLEN_DB, floor + OVER_FLOOR_DB) / 10) : 0;
+    const told = floor + over <= (over < OVER_FLOOR_DB ? RINGING.leastRangeDb : LEAST_RANGE_DB) || unheard;
+    const fallen = told ? 10 ** (Math.max(FALLEN_DB, floor + over) / 10) : 0;
     const close = (from: number, to: number) => {
       for (let k = Math.max(0, from); k < Math.min(count, to); k++) gain[k * bands + b] = Math.max(CLOSED, 10 ** ((CLOSE_DB / 20) * (k - from + 1)));
     };
