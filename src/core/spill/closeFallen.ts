@@ -33,13 +33,15 @@ const SILENT_OWN_DB = -32;
 /** How long it takes to fall silent, ms. */
 const SILENCE_FADE_MS = 20;
 
+/** Level in a band around frame `k`, power. */
+const levelAt = ({ bands, count, power }: Frames, k: number, b: number): number => (power[(k - 1) * bands + b] + power[k * bands + b] + power[Math.min(count - 1, k + 1) * bands + b]) / 3;
+
 /** Whether the level in a band still falls when the next stroke comes, by the median over strokes: what is there before strokes is then the end of their own ring. */
-function stillFalls({ bands, power }: Frames, at: readonly number[], b: number, peakFrames: number): boolean {
-  const mean = (k: number) => (power[(k - 1) * bands + b] + power[k * bands + b] + power[(k + 1) * bands + b]) / 3 + 1e-14;
+function stillFalls(f: Frames, at: readonly number[], b: number, peakFrames: number): boolean {
   const falls = at.flatMap((k, i) => {
     const last = k - BEFORE;
     const middle = i > 0 ? Math.round((at[i - 1] + peakFrames + last) / 2) : 0;
-    return i > 0 && last - middle >= RINGING.leastFrames ? [10 * Math.log10(mean(middle) / mean(last))] : [];
+    return i > 0 && last - middle >= RINGING.leastFrames ? [10 * Math.log10((levelAt(f, middle, b) + 1e-14) / (levelAt(f, last, b) + 1e-14))] : [];
   });
   return falls.length > 3 && quantile(falls, 0.5) > RINGING.fallsDb;
 }
@@ -69,10 +71,9 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
       const next = (at[i + 1] ?? count + OPENS) - OPENS;
       const limit = Math.max(peaks[i] * fallen, middle * fallen * 10 ** (SOFT_DB / 10));
       let end = k + peakFrames;
-      const level = (j: number) => (power[(j - 1) * bands + b] + power[j * bands + b] + power[Math.min(count - 1, j + 1) * bands + b]) / 3;
       let low = Number.POSITIVE_INFINITY;
-      while (!unheard && end < Math.min(next, count) && level(end) > limit) {
-        const now = level(end);
+      while (!unheard && end < Math.min(next, count) && levelAt(f, end, b) > limit) {
+        const now = levelAt(f, end, b);
         low = Math.min(low, RISE * now);
         gain[end * bands + b] = Math.min(1, Math.sqrt(low / now));
         end++;
