@@ -146,10 +146,12 @@ export function heardBeforeAll(song: Song, s: Source): number[] {
 /** What a mic hears first lies no nearer to what is counted already, seconds. */
 const COUNTED_S = 0.015;
 
+const farFrom = (s: Source, places: readonly number[], counted: readonly number[]): number[] => places.filter((i) => counted.every((t) => Math.abs(t - s.time[i]) >= COUNTED_S));
+
 /** Events (places, rising) of a hat's or snare's mic that no other close mic hears before it, far from `counted` strokes (seconds): crashes and hats may sound alike in overheads, and a kick cover what a snare is, but who hears it first tells. None without overheads, which tell where a hat's come from. */
 export function uncounted(song: Song, s: Source, counted: readonly number[]): number[] {
   if ((s.kind !== 'hat' && s.kind !== 'snare') || !song.sources.has(CYMBALS)) return [];
-  return heardBeforeAll(song, s).filter((i) => counted.every((t) => Math.abs(t - s.time[i]) >= COUNTED_S));
+  return farFrom(s, heardBeforeAll(song, s), counted);
 }
 
 /** A drum of which so many strokes come to its mic first is played: of drums that nobody strikes it was so of seven at most (28 recordings). */
@@ -159,7 +161,7 @@ const SURELY_PLAYED = 10;
 export function overlooked(song: Song, s: Source, counted: readonly number[]): number[] {
   if (s.kind === 'cymbal') return [];
   const first = heardBeforeAll(song, s);
-  const missed = first.filter((i) => counted.every((t) => Math.abs(t - s.time[i]) >= COUNTED_S));
+  const missed = farFrom(s, first, counted);
   return first.length >= SURELY_PLAYED && missed.length > first.length / 2 ? missed : [];
 }
 

@@ -59,9 +59,9 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
     const middle = quantile(peaks, 0.5) + 1e-14;
     const before = at.flatMap((k, i) => (i > 0 && k - at[i - 1] > APART ? [10 * Math.log10((power[(k - BEFORE) * bands + b] + 1e-14) / middle)] : []));
     const floor = before.length > 3 ? quantile(before, FLOOR_QUANTILE) : FALLEN_DB;
-    const over = stillFalls(f, at, b, peakFrames) ? RINGING.overDb : OVER_FLOOR_DB;
+    const [over, range] = stillFalls(f, at, b, peakFrames) ? [RINGING.overDb, RINGING.leastRangeDb] : [OVER_FLOOR_DB, LEAST_RANGE_DB];
     const unheard = floor > UNHEARD_DB;
-    const told = floor + over <= (over < OVER_FLOOR_DB ? RINGING.leastRangeDb : LEAST_RANGE_DB) || unheard;
+    const told = floor + over <= range || unheard;
     const fallen = told ? 10 ** (Math.max(FALLEN_DB, floor + over) / 10) : 0;
     const close = (from: number, to: number) => {
       for (let k = Math.max(0, from); k < Math.min(count, to); k++) gain[k * bands + b] = Math.max(CLOSED, 10 ** ((CLOSE_DB / 20) * (k - from + 1)));
