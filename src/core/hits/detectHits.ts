@@ -40,7 +40,7 @@ const RISES_S = 0.0007;
 /** Nearer than this on one drum is the same stroke, seconds. */
 const SAME_S = 0.008;
 /** A cymbal that is heard in overheads alone rises twice in so long, or seems to begin at one time from two, but is struck once. */
-const CYMBAL_SAME_S = 0.012;
+export const CYMBAL_SAME_S = 0.012;
 
 export interface Networks {
   readonly first: NetworkSet;

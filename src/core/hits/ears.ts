@@ -14,7 +14,7 @@ import { type Described, describe } from './features';
 import { ATTACK_BAND, BANDS, type Kind, RISES_IN, SWELL_S, ownBands } from './kinds';
 import type { Patterns } from './mixture';
 import { ownRows } from './patterns';
-import { pickOnsets } from './pickOnset';
+import { FAR_BAND, FAR_WITHIN, pickOnsets } from './pickOnset';
 import { type Song, type Source, increment, topMean } from './song';
 
 /** A song without what only one thread can hold. */
@@ -94,7 +94,7 @@ export function createEar(): NearEar {
       const all = refine(findCandidates(kernels(), rate, RISES_IN[kind], far ? FAR_THRESHOLD_DB : undefined), x, rate, kind, loaded);
       return far ? all : loudEnough(all, kernels(), rate, kind);
     },
-    pick: (x, rate, times, kind) => pickOnsets(x, rate, times, ATTACK_BAND[kind], 0, filter),
+    pick: (x, rate, times, kind) => (kind === 'cymbal' ? pickOnsets(x, rate, times, FAR_BAND, 0, filter, FAR_WITHIN) : pickOnsets(x, rate, times, ATTACK_BAND[kind], 0, filter)),
     powers(x, rate, times, grain) {
       kernels().load(x);
       return times.map((t) => readSpectra(kernels(), rate, t, grain));

@@ -1,7 +1,7 @@
 /** The hits of all drums heard once more, on mics that are freed of the other drums, and judged by what both findings say. */
 import { FAINT, risesBetween } from '../hits/alignAttacks';
 import { advanced, toldBack } from '../hits/analyse';
-import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, THRESHOLD, detectHits } from '../hits/detectHits';
+import { CYMBAL_SAME_S, ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, THRESHOLD, detectHits } from '../hits/detectHits';
 import { oneByOne, shareOut } from '../hits/ears';
 import { ATTACK_BAND, type Kind, kindOf } from '../hits/kinds';
 import { believable, logit } from '../hits/passes';
@@ -143,12 +143,32 @@ export async function fromFaintest(o: Pick<DebleedInput, 'rate' | 'late'> & { re
   return believed ? placed : [...hits];
 }
 
+/** Cymbals rise slowly, but faster in what no close mic owns than among the others: so much earlier than where the rise is found, seconds. */
+const RISES_S = 0.0003;
+
+/** A cymbal's hits as what no close mic owns of the first overhead, `rest`, has them begin: among the other drums they are told by when those arrive. None passes another, none that a person set moves. */
+export async function fromRest(rest: Float32Array, rate: number, { list }: Pick<HeardAgain, 'list'>, hits: readonly FoundHit[], hand: Pick<Hand, 'pick'>): Promise<FoundHit[]> {
+  const said = new Set(list.filter((c) => c.first === SAID).map((c) => c.hit.time));
+  const begin = await hand.pick(rest, rate, Float64Array.from(hits, (h) => h.time), 'cymbal');
+  const out = [...hits];
+  out.forEach((h, i) => {
+    const time = begin[i] - RISES_S;
+    const free = time - (out[i - 1]?.time ?? Number.NEGATIVE_INFINITY) >= CYMBAL_SAME_S && (out[i + 1]?.time ?? Number.POSITIVE_INFINITY) - time >= CYMBAL_SAME_S;
+    if (free && time > 0 && !said.has(h.time)) out[i] = { ...h, time };
+  });
+  return out;
+}
+
 /** All drums' hits, by what was heard again of some. */
 export async function foundAgain(o: DebleedInput, s: Separated, again: readonly HeardAgain[]): Promise<HitsByDrum> {
   const found = { ...o.hits };
+  const [rest] = s.rests.values();
+  const far = cymbalsOf(o);
   for (const h of again) {
     const hits = judged(h, o.judge ?? judge);
-    found[h.drum] = h.features && FAINT[kindOf(h.drum)] ? await fromFaintest(o, s, h, hits, s.kit.drums.indexOf(h.drum), (m) => whole(o.readers[m], o.frames)) : hits;
+    const kind = kindOf(h.drum);
+    if (rest && far.includes(h.drum)) found[h.drum] = await fromRest(rest, o.rate, h, hits, o.hands[0]);
+    else found[h.drum] = h.features && FAINT[kind] ? await fromFaintest(o, s, h, hits, s.kit.drums.indexOf(h.drum), (m) => whole(o.readers[m], o.frames)) : hits;
   }
   return found;
 }

@@ -4,7 +4,7 @@ import { createEar } from '../hits/ears';
 import { FAR_FEATURES, FEATURES, LIKENESS, MEAN_CERTAINTY, SAID, type Weighing, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf, witness } from './judgeAgain';
 import { DEFAULT_THRESHOLD, isDoubtful } from '../plan/planHits';
 import type { Hand } from './crew';
-import { fromFaintest, judged, withUnheard } from './hearAgain';
+import { fromFaintest, fromRest, judged, withUnheard } from './hearAgain';
 import learnt from './judge.json';
 
 const RATE = 48000;
@@ -251,5 +251,25 @@ describe('judging strokes again', () => {
     const heard = silent.map((_, i) => ([1, 4, 5].some((t) => i > (t - 0.003) * RATE && i < (t + 0.05) * RATE) ? Math.sin(i / 9) : 1e-3 * Math.sin(i)));
     expect(times(await place('kick', moving([1, 4, 5]), heard))).toEqual([0.997, 2, 3, 3.997, 4.997, 6, 7]);
     expect(await place('kick', moving([1, 4, 5]), silent)).toEqual(hits);
+  });
+
+  it("tells a cymbal's strokes where what no close mic owns of the first overhead begins", async () => {
+    // a cymbal at 1, 2, 2.015 and 3 s under nothing; told by other drums' arrivals
+    const g = createGaussian(createRng(5));
+    const rest = Float32Array.from({ length: 4 * RATE }, (_, i) => (1e-4 + [1, 2, 2.015, 3].reduce((a, t) => a + (i >= t * RATE ? 0.1 * Math.exp(-(i - t * RATE) / (0.2 * RATE)) : 0), 0)) * g());
+    const hits = [hit(1.005, 0.9), hit(1.996, 0.9), hit(2.0135, 0.3), hit(2.995, 1)];
+    const list = hits.map((h) => ({ hit: h, first: h.time === 2.995 ? SAID : 0.9, again: 0.9 }));
+    const placed = await fromRest(rest, RATE, { list }, hits, createEar());
+    expect(placed.map((h) => h.certainty)).toEqual([0.9, 0.9, 0.3, 1]);
+    expect(Math.abs(placed[0].time - 1)).toBeLessThan(0.0005);
+    expect(Math.abs(placed[1].time - 2)).toBeLessThan(0.0005);
+    // what a person said stays
+    expect(placed[3].time).toBe(2.995);
+    // none comes nearer to another than a cymbal can be struck
+    const close = await fromRest(rest, RATE, { list: [] }, [hit(0.991, 0.9), hit(1.0045, 0.9)], createEar());
+    expect(close[1].time - close[0].time).toBeGreaterThanOrEqual(0.012);
+    // nothing there: as told
+    const [silent] = await fromRest(new Float32Array(RATE), RATE, { list: [] }, [hit(0.5, 0.9)], createEar());
+    expect(Math.abs(silent.time - 0.5)).toBeLessThan(0.0005);
   });
 });
