@@ -1,13 +1,13 @@
 /** De-bleed of a folder's mics, on all cores. */
 import type { Kept } from '../core/clean/debleedMix';
 import { applyEdit } from '../core/plan/edits';
-import { lateMics, mapOf } from '../core/hits/analyse';
-import { roleOf } from '../core/plan/roles';
+import { lateMics, mapOf, toldIn } from '../core/hits/analyse';
 import { liveTreatment, possibleHits } from '../core/plan/live';
 import { type Plan, createPlan, isUntouched } from '../core/plan/plan';
 import { mergeAnalysis } from '../core/plan/planHits';
 import { proposePlan } from '../core/plan/propose';
 import { debleed } from '../core/spill/debleed';
+import { kitMic } from '../core/spill/ownImages';
 import { withHands } from '../node/hands';
 import { listen, onMics } from './listen';
 import { openMics } from './mics';
@@ -57,8 +57,7 @@ export async function debleedFolder(o: { folder: string; plan: Plan; progress(te
     const hits = possibleHits(plan);
     const wanted = ids.flatMap((id, mic) => (plan.mics[id].treatment.debleed.on ? liveTreatment(plan, id).debleed?.left ?? [] : []).map(({ source }) => ({ mic, source })));
     const roles = ids.map((id) => plan.mics[id].role);
-    const mainOf = (drum: string) => Math.max(0, roles.findIndex((r) => roleOf(r).drum === drum));
-    const late = lateMics(await withHands((hands) => mapOf(mics.rate, roles.length, (m) => mics.read(m), hits, mainOf, hands)));
+    const late = lateMics(await withHands((hands) => mapOf(mics.rate, roles.length, (m) => mics.read(m), hits, (drum) => toldIn(drum, roles.map(kitMic)), hands)));
     const result = await onMics(debleed, mics, roles, { hits, images: wanted, late }, o.progress);
     const imagesOf = (mic: number) => Object.fromEntries(wanted.flatMap((w, i) => (w.mic === mic ? [[w.source, result.images[i]] as const] : [])));
     return new Map(result.mics.map((k) => [ids[k.mic], { own: k.samples, images: imagesOf(k.mic) }]));

@@ -9,6 +9,7 @@ import { type Detection, THRESHOLD, detectHits } from '../../src/core/hits/detec
 import { NETWORKS } from '../../src/core/hits/weights';
 import { scoreHits } from '../../src/core/measure/scoreHits';
 import { planOf } from '../../src/demo/byNumber';
+import { withCymbalMics } from '../../src/demo/cymbalMics';
 import type { Point } from '../../src/demo/geometry';
 import { type MadeRecording, type Voice, makeRecording } from '../../src/demo/makeRecording';
 import { randomRecording } from '../../src/demo/randomKit';
@@ -26,6 +27,30 @@ function truthOf(r: MadeRecording) {
     }),
   );
 }
+
+describe('a kit with mics at ride and crash', () => {
+  it('has their strokes found, as hard as they are, and all other drums as without those mics', async () => {
+    const plan = randomRecording({ seed: 903, seconds: 24, spill: 'normal', toms: 2, truth: false });
+    const r = makeRecording(withCymbalMics(plan, 903));
+    const d = await detect(r);
+    const { drums } = scoreHits(truthOf(r), found(d));
+    expect(drums.ride.hits).toBeGreaterThan(10);
+    expect(drums.crash.hits).toBeGreaterThan(4);
+    for (const cymbal of ['ride', 'crash']) {
+      expect(drums[cymbal].f, cymbal).toBeGreaterThan(0.85);
+      expect(drums[cymbal].absErrorMs, cymbal).toBeLessThan(1);
+    }
+    const truth = truthOf(r).ride;
+    const pairs = found(d).ride.flatMap((h) => truth.flatMap((t) => (Math.abs(t.time - h.time) < 0.01 ? [[t.strength, h.strength] as const] : [])));
+    const mean = (k: 0 | 1, of: typeof pairs) => of.reduce((sum, p) => sum + p[k] / of.length, 0);
+    const by = [...pairs].sort((a, b) => a[0] - b[0]);
+    const third = Math.floor(by.length / 3);
+    expect(mean(1, by.slice(-third))).toBeGreaterThan(1.2 * mean(1, by.slice(0, third)));
+    const close = r.mics.flatMap((m, i) => (m.own === 'ride' || m.own === 'crash' ? [] : [i]));
+    const without = await detect({ ...r, mics: close.map((i) => r.mics[i]) }, close.map((i) => r.audio[i]));
+    for (const other of ['kick', 'snare', 'hat', 'tom-1', 'tom-2']) expect(d.drums[other], other).toEqual(without.drums[other]);
+  }, 240_000);
+});
 
 describe('a kit of synthesised drums that was never seen', () => {
   let r: MadeRecording;

@@ -1,10 +1,11 @@
 /** Hits, spill map and what is odd about the mics: all that is found in a recording at once, for the job and the command line. */
 import type { Ring } from '../clean/ring';
-import { roleOf } from '../plan/roles';
+import { rankOf, roleOf } from '../plan/roles';
 import { type SpillRow, spillMap } from '../spill/spillMap';
 import { ENOUGH_MICS, type FoundHit, type Networks, THRESHOLD, detectHits } from './detectHits';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
-import { EDGES } from './kinds';
+import { EDGES, kindOf } from './kinds';
+import { type SongMic, ownMics } from './ownMics';
 import { heardElsewhere } from './unplayed';
 import { NETWORKS } from './weights';
 
@@ -20,7 +21,7 @@ export interface Analysis {
 }
 
 /** Raised whenever the same audio would give another result. */
-export const ANALYSIS_VERSION = 21;
+export const ANALYSIS_VERSION = 22;
 
 /** Strokes this certain make the spill map; with few mics nobody is that sure. */
 const SURE = 0.8;
@@ -52,13 +53,13 @@ export async function analyse(
     }
     return x;
   };
-  const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead' }));
+  const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead', rank: rankOf(r) }));
   const readOne = oneByOne(read);
   /** Hits and spill map with mics that come late moved by so much, seconds, and without drums that are not played; told as the mics are. */
   const listen = async (late: ReadonlyMap<number, number>, tell: (done: number) => void | Promise<void>, played: ReadonlyMap<string, boolean> = new Map()) => {
     const from = async (m: number) => advanced(await checked(m), Math.round((late.get(m) ?? 0) * rate));
     const found = await detectHits(rate, mics, from, networks, (d) => tell(0.9 * d), ears, played);
-    const rows = await mapOf(rate, mics.length, from, found.drums, (d) => found.song.sources.get(d)?.main ?? 0, ears);
+    const rows = await mapOf(rate, mics.length, from, found.drums, (d) => toldIn(d, mics), ears);
     await tell(1);
     return {
       song: found.song,
@@ -87,12 +88,15 @@ export async function analyse(
   });
   if (roles.length < ENOUGH_MICS) notes.push(`With ${roles.length === 1 ? 'one mic' : `${roles.length} mics`} alone, other drums' strokes cannot be told from own ones: all hits are in doubt.`);
   for (const [d, list] of Object.entries(drums)) {
-    const source = song.sources.get(d);
-    if (list.length === 0) notes.push(source && source.n === 0 && !silent.has(source.main) ? `${names[source.main]} hears no stroke of any drum: is it noise?` : `No strokes found on ${d}.`);
+    const main = toldIn(d, mics);
+    if (list.length === 0) notes.push(song.sources.get(d)?.n === 0 && !silent.has(main) ? `${names[main]} hears no stroke of any drum: is it noise?` : `No strokes found on ${d}.`);
   }
   await progress(1);
   return { version: ANALYSIS_VERSION, drums, spill, bandsHz: EDGES, rings, notes };
 }
+
+/** The mic in which a drum's hits are told: its first own one, or the first overhead. */
+export const toldIn = (drum: string, mics: readonly SongMic[]): number => ownMics(mics, drum)[0] ?? Math.max(0, mics.findIndex((m) => m.overhead));
 
 /** How the drums of found hits reach `mics` mics, told by their surer and louder strokes; `mainOf`: the mic in which a drum's hits are told. */
 export function mapOf(
@@ -104,8 +108,10 @@ export function mapOf(
 
 /** How much later than the drums' own mics a mic without a drum hears them, ms; 0 where it is one of those, or nobody knows. */
 function behindMs(spill: readonly SpillRow[], m: number): number {
-  if (spill.some((r) => r.main === m)) return 0;
-  const delays = spill.flatMap((r) => (r.mics[m].delayMs === null ? [] : [r.mics[m].delayMs as number]));
+  // cymbals are told in an overhead, which may be far or late as well
+  const near = spill.filter((r) => kindOf(r.drum) !== 'cymbal');
+  if (near.some((r) => r.main === m)) return 0;
+  const delays = near.flatMap((r) => (r.mics[m].delayMs === null ? [] : [r.mics[m].delayMs as number]));
   return delays.length >= 2 ? median(delays) : 0;
 }
 
@@ -120,6 +126,7 @@ export function lateMics(spill: readonly SpillRow[]): Map<number, number> {
 function movedMics(spill: readonly SpillRow[]): Map<number, number> {
   const late = new Map<number, number>();
   for (const row of spill) {
+    if (kindOf(row.drum) === 'cymbal') continue;
     const others = row.mics.filter((e, m) => m !== row.main && e.delayMs !== null).map((e) => e.delayMs as number);
     const early = others.filter((d) => d < -MOVED_MS);
     if (others.length >= 3 && early.length > others.length / 2) late.set(row.main, -median(early) / 1000);

@@ -4,10 +4,12 @@
  */
 import { choose } from './classify';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
-import { type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
+import { FAR, type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
-import { CYMBALS, type Song, type SongMic, type Source, addedIn, readSong } from './song';
+import { CYMBALS, type Song, type Source, addedIn, readSong } from './song';
 import { fromOtherTom, heardFirst, heardLater, overlooked, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
+import { type SongMic, ownMics } from './ownMics';
+import { withOwnStrengths } from './ownStrengths';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -21,6 +23,7 @@ export interface FoundHit {
 
 export interface Detection {
   readonly drums: Readonly<Record<string, readonly FoundHit[]>>;
+  /** Its mics are those given, but for such as belong to cymbals. */
   readonly song: Song;
 }
 
@@ -52,9 +55,36 @@ export interface Networks {
   readonly few: NetworkSet;
 }
 
-/** `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work; `played` says of some drums whether they are. */
+/**
+ * `networks` come from weights.ts; `progress` is told 0..1 and may throw to cancel; `ears` do the work; `played` says of some drums whether they are.
+ *
+ * A cymbal with a mic of its own is sought as every cymbal is, in overheads, of which that mic is one more and the first, each such cymbal for itself; all other drums are found without it.
+ */
 export async function detectHits(
   rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()], played: ReadonlyMap<string, boolean> = new Map(),
+): Promise<Detection> {
+  const close = FAR.filter((d) => mics.some((m) => m.own === d));
+  if (close.length === 0) return detectAmong(rate, mics, read, networks, progress, ears, played);
+  const runs = close.length + 1;
+  const part = (k: number) => (done: number) => progress((k + done) / runs);
+  const isClose = (m: number) => close.some((d) => d === mics[m].own);
+  const all = [...mics.keys()];
+  const others = all.filter((m) => !isClose(m));
+  // of few mics each tells something of all drums
+  const rest = others.length >= ENOUGH_MICS ? others : all;
+  const among = (order: readonly number[], k: number) => detectAmong(rate, order.map((m, i) => (isClose(m) ? { own: null, overhead: k > 0 && i === 0 } : mics[m])), (m) => read(order[m]), networks, part(k), ears, played);
+  const { drums, song } = await among(rest, 0);
+  const found: Record<string, readonly FoundHit[]> = { ...drums };
+  for (const [k, cymbal] of close.entries()) {
+    const [own] = ownMics(mics, cymbal);
+    const hits = (await among([own, ...rest.filter((m) => m !== own)], k + 1)).drums[cymbal] ?? [];
+    found[cymbal] = await withOwnStrengths(ears[0], await read(own), rate, hits);
+  }
+  return { drums: found, song };
+}
+
+async function detectAmong(
+  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void>, ears: readonly Ear[], played: ReadonlyMap<string, boolean>,
 ): Promise<Detection> {
   const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
   const hardly = unplayed(heard).filter((d) => !played.get(d));

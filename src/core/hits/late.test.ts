@@ -1,6 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import type { SpillRow } from '../spill/spillMap';
-import { lateMics, toldBack } from './analyse';
+import { describeKit } from '../spill/kit';
+import { kitMic } from '../spill/ownImages';
+import { lateMics, toldBack, toldIn } from './analyse';
 
 // snare, hat, tom, two overheads, a room
 const MICS = [{ own: 'snare', overhead: false }, { own: 'hat', overhead: false }, { own: 'tom-1', overhead: false }, { own: null, overhead: true }, { own: null, overhead: true }, { own: null, overhead: false }];
@@ -28,8 +30,24 @@ describe('mics that come late', () => {
   it('are rooms that hear all drums late, which are put where rooms usually are', () => {
     const late = lateMics(map({ 5: 25 }));
     expect([...late.keys()]).toEqual([5]);
-    // 8 ms after the close mics, of which 25 ms are too much
-    expect(late.get(5)).toBeCloseTo(0.025, 3);
+    // 33.6 ms after the close mics, of which 8 are usual
+    expect(late.get(5)).toBeCloseTo(0.0256, 4);
+  });
+
+  it('are overheads, by the drums that have mics: what cymbals are told in may be late itself', () => {
+    const late = lateMics(map({ 3: 25, 4: 25 }));
+    expect([...late.keys()]).toEqual([3, 4]);
+    expect(late.get(3)).toBeCloseTo(0.0201, 4);
+  });
+
+  it('are told against the first own mic of a drum, or the first overhead', () => {
+    expect(['snare', 'crash', 'ride'].map((d) => toldIn(d, MICS))).toEqual([0, 3, 3]);
+    expect(toldIn('ride', [...MICS, { own: 'ride', overhead: false }])).toBe(6);
+    expect(toldIn('crash', [{ own: 'kick', overhead: false }])).toBe(0);
+    // files in whatever order: kick in before sub, snare top before bottom
+    const kit = ['kick-sub', 'snare-bottom', 'kick-in', 'snare-top', 'tom-1'].map(kitMic);
+    expect(['kick', 'snare', 'tom-1'].map((d) => toldIn(d, kit))).toEqual([2, 3, 4]);
+    expect(describeKit(48000, kit).own).toEqual([[2, 0], [3, 1], [4]]);
   });
 
   it('have hits told where they lie in the recording: in the earliest own mic, of cymbals in the first overhead', () => {

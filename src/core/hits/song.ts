@@ -6,12 +6,7 @@ import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
 import { mergeCandidates, onlyCandidates, quantile, rowsOf } from './candidates';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { BANDS, type Kind, kindOf, ownBands } from './kinds';
-
-export interface SongMic {
-  /** Drum the mic belongs to, or null. */
-  readonly own: string | null;
-  readonly overhead: boolean;
-}
+import { type SongMic, ownMics } from './ownMics';
 
 /** Name of the source "whatever the overheads hear that no close mic owns". */
 export const CYMBALS = 'cymbals';
@@ -98,10 +93,7 @@ export async function readSong(
 ): Promise<Song> {
   const cells = mics.length * BANDS;
   const overheads = mics.flatMap((m, i) => (m.overhead ? [i] : []));
-  const groups = new Map<string, number[]>();
-  mics.forEach((m, i) => {
-    if (m.own) groups.set(m.own, [...(groups.get(m.own) ?? []), i]);
-  });
+  const groups = new Map(mics.flatMap((m) => (m.own ? [[m.own, ownMics(mics, m.own)] as const] : [])));
   const plans = [...groups].map(([drum, own]) => ({ drum, kind: kindOf(drum), own, main: own[0] }));
   if (overheads.length) plans.push({ drum: CYMBALS, kind: 'cymbal', own: [...overheads], main: overheads[0] });
   const readOne = oneByOne(read);

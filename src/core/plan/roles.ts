@@ -40,6 +40,9 @@ export const ROLES: readonly Role[] = [
 
 const BY_ID = new Map(ROLES.map((r) => [r.id, r]));
 
+/** Of several mics of a drum the one of the lowest rank tells its strokes: in before out before sub, top before bottom. */
+export const rankOf = (id: string): number => ROLES.findIndex((r) => r.id === id);
+
 export const isRoleId = (id: string): boolean => BY_ID.has(id);
 
 /** The role of an id; unknown ids count as "other". */

@@ -245,8 +245,8 @@ describe('what de-bleed took of the drum itself', () => {
 
 describe('mics of a kit by role', () => {
   it('own a drum only where they stand close to it', () => {
-    expect(kitMic('snare-bottom')).toEqual({ own: 'snare', overhead: false });
-    expect(kitMic('overhead-left')).toEqual({ own: null, overhead: true });
-    expect(kitMic('room-left')).toEqual({ own: null, overhead: false });
+    expect(kitMic('snare-bottom')).toMatchObject({ own: 'snare', overhead: false });
+    expect(kitMic('overhead-left')).toMatchObject({ own: null, overhead: true });
+    expect(kitMic('room-left')).toMatchObject({ own: null, overhead: false });
   });
 });

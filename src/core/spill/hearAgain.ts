@@ -5,6 +5,7 @@ import { CYMBAL_SAME_S, ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, THRESHOLD, de
 import { oneByOne, shareOut } from '../hits/ears';
 import { ATTACK_BAND, type Kind, kindOf } from '../hits/kinds';
 import { believable, logit } from '../hits/passes';
+import { withOwnStrengths } from '../hits/ownStrengths';
 import { NETWORKS } from '../hits/weights';
 import type { Hand } from './crew';
 import judge from './judge.json';
@@ -146,7 +147,7 @@ export async function fromFaintest(o: Pick<DebleedInput, 'rate' | 'late'> & { re
 /** Cymbals rise slowly, but faster in what no close mic owns than among the others: so much earlier than where the rise is found, seconds. */
 const RISES_S = 0.0003;
 
-/** A cymbal's hits as what no close mic owns of the first overhead, `rest`, has them begin: among the other drums they are told by when those arrive. None passes another, none that a person set moves. */
+/** A cymbal's hits as what no close mic owns of the first overhead, or what is left of its own mic, `rest`, has them begin: among the other drums they are told by when those arrive. None passes another, none that a person set moves. */
 export async function fromRest(rest: Float32Array, rate: number, { list }: Pick<HeardAgain, 'list'>, hits: readonly FoundHit[], hand: Pick<Hand, 'pick'>): Promise<FoundHit[]> {
   const said = new Set(list.filter((c) => c.first === SAID).map((c) => c.hit.time));
   const begin = await hand.pick(rest, rate, Float64Array.from(hits, (h) => h.time), 'cymbal');
@@ -167,8 +168,13 @@ export async function foundAgain(o: DebleedInput, s: Separated, again: readonly 
   for (const h of again) {
     const hits = judged(h, o.judge ?? judge);
     const kind = kindOf(h.drum);
-    if (rest && far.includes(h.drum)) found[h.drum] = await fromRest(rest, o.rate, h, hits, o.hands[0]);
-    else found[h.drum] = h.features && FAINT[kind] ? await fromFaintest(o, s, h, hits, s.kit.drums.indexOf(h.drum), (m) => whole(o.readers[m], o.frames)) : hits;
+    const place = s.kit.drums.indexOf(h.drum);
+    const own = kind === 'cymbal' && !far.includes(h.drum) ? s.images[tellingTarget(s, place, o.late)] : undefined;
+    const left = kind === 'cymbal' ? own ?? rest : undefined;
+    if (left) {
+      const placed = await fromRest(left, o.rate, h, hits, o.hands[0]);
+      found[h.drum] = own ? await withOwnStrengths(o.hands[0], own, o.rate, placed) : placed;
+    } else found[h.drum] = h.features && FAINT[kind] ? await fromFaintest(o, s, h, hits, place, (m) => whole(o.readers[m], o.frames)) : hits;
   }
   return found;
 }

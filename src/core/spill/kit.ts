@@ -1,12 +1,10 @@
 /** What de-bleed must know of a kit: which mics belong to which drum, and when each drum was struck. */
 import { type Kind, kindOf } from '../hits/kinds';
+import { type SongMic, ownMics } from '../hits/ownMics';
 import { timesLower } from './lowerRate';
 
-export interface KitMic {
-  /** The drum whose close mic it is, or null. */
-  readonly own: string | null;
-  readonly overhead: boolean;
-}
+/** What de-bleed knows of a mic is what the finding of hits knows. */
+export type KitMic = SongMic;
 
 export interface Kit {
   /** At which it is worked on. */
@@ -29,7 +27,7 @@ export const RESTS = 3;
 /** `rate`: the recording's. */
 export function describeKit(rate: number, mics: readonly KitMic[]): Kit {
   const drums = [...new Set(mics.flatMap((m) => (m.own ? [m.own] : [])))];
-  const own = drums.map((d) => mics.flatMap((m, i) => (m.own === d ? [i] : [])));
+  const own = drums.map((d) => ownMics(mics, d));
   const others = mics.flatMap((m, i) => (m.own ? [] : [i]));
   const overheads = others.filter((i) => mics[i].overhead);
   const far = overheads.length ? overheads : others.length ? others : [0];

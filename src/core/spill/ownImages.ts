@@ -2,7 +2,7 @@
 import { LEAST_CERTAIN, type FoundHit, type Networks, THRESHOLD } from '../hits/detectHits';
 import { kindOf } from '../hits/kinds';
 import { FAR } from '../hits/passes';
-import { roleOf } from '../plan/roles';
+import { rankOf, roleOf } from '../plan/roles';
 import type { MicReader } from '../render';
 import { type Hand, learnModel, ownTargets, restTargets, separateTargets } from './crew';
 import { giveBackInStep } from './inStep';
@@ -15,7 +15,7 @@ import type { Target } from './separate';
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
   const { drum, group } = roleOf(role);
-  return { own: group === 'close' ? drum : null, overhead: group === 'overhead' };
+  return { own: group === 'close' ? drum : null, overhead: group === 'overhead', rank: rankOf(role) };
 };
 
 /** Found hits, by drum. */
