@@ -122,7 +122,7 @@ export function createHand(): Hand {
       if (debled && kind === 'hat') closeFallen(x, rate, possible, x);
       else if (debled && kind !== 'cymbal') followRing(x, rate, kind, own, possible, x, held);
       const ring = own.length ? learnRing(x, rate, drum, own, debled, ear.steps) : null;
-      if (!debled || kind === 'cymbal') return ring;
+      if (!debled) return ring;
       // the ring is told by what is left before strokes, too: with that held down it would be believed deeper and longer
       putHeld(x, rate, held);
       quietRest(x, rate, possible, ring, x);
