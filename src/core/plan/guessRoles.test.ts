@@ -27,6 +27,9 @@ describe('roles from file names', () => {
     expect(guess('tom_low.wav', 'tom_hi.wav', 'tom_mid.wav')).toEqual(['tom-3', 'tom-1', 'tom-2']);
     expect(guess('T1.wav', 'T2.wav', 'T3.wav')).toEqual(['tom-1', 'tom-2', 'tom-3']);
     expect(guess('06_Tom1.wav', '07_Tom2_Floor.wav')).toEqual(['tom-1', 'tom-2']);
+    // a number of its own says more than "floor"
+    expect(guess('Tom 1.wav', 'Tom 3 Floor.wav', 'Tom 2.wav', 'Tom 4.wav')).toEqual(['tom-1', 'tom-3', 'tom-2', 'tom-4']);
+    expect(guess('Floor 1.wav', 'Rack 1.wav', 'Rack 2.wav', 'Floor 2.wav')).toEqual(['tom-3', 'tom-1', 'tom-2', 'tom-4']);
     expect(guess('Tom.wav')).toEqual(['tom-1']);
   });
 

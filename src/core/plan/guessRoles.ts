@@ -109,10 +109,12 @@ export function guessRoles(channels: readonly NamedChannel[]): string[] {
         return r.family;
     }
   });
-  // toms: numbered ones by their number, the others by size behind the ones before them
+  // toms: by their numbers where each has one of its own; else floor toms last, those with numbers by them, the others by size behind the ones before them
   const toms = readings.map((r, i) => ({ r, i })).filter(({ r }) => r.family === 'tom');
+  const numbers = new Map(toms.map(({ r, i }) => [channels[i].file, r.number]));
+  const numbered = !toms.some(({ r }) => r.number === null) && new Set(numbers.values()).size === numbers.size;
   toms.sort((a, b) => {
-    const floors = Number(a.r.order === 3) - Number(b.r.order === 3);
+    const floors = numbered ? 0 : Number(a.r.order === 3) - Number(b.r.order === 3);
     return floors || (a.r.number ?? 99) - (b.r.number ?? 99) || a.r.order - b.r.order || a.i - b.i;
   });
   // channels of one stereo file, and files that carry the same floor or number, share one tom
