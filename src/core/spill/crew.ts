@@ -9,7 +9,7 @@ import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, cr
 import { closeFallen } from './closeFallen';
 import { giveBackBeyond } from './loudestSpill';
 import { type Candidate, witness } from './judgeAgain';
-import { quietRest } from './quietRest';
+import { UNDER_LOUD_CYMBAL_DB, quietRest } from './quietRest';
 import { type Heard, type StandingOut, standOut } from './standOut';
 import { followRing } from './ringMask';
 import { type Held, putHeld } from './untilStrokes';
@@ -125,7 +125,7 @@ export function createHand(): Hand {
       if (!debled) return ring;
       // the ring is told by what is left before strokes, too: with that held down it would be believed deeper and longer
       putHeld(x, rate, held);
-      quietRest(x, rate, possible, ring, x);
+      quietRest(x, rate, possible, ring, x, kind === 'cymbal' ? UNDER_LOUD_CYMBAL_DB : undefined);
       return ring;
     },
     witness: (raw, kept, rate, kind, list, others) => witness(raw, kept, rate, kind, list, others, ear),
