@@ -261,7 +261,7 @@ export function Spill() {
             </tbody>
           </table>
         </div>
-        <section className="card flex min-h-[150px] flex-1 flex-col px-3 py-2" aria-label="What the cell rests on">
+        <section className="card flex min-h-[225px] flex-1 flex-col px-3 py-2" aria-label="What the cell rests on">
           <header className="flex items-center gap-2">
             <h2 className="font-head text-base font-bold">
               {drumLabel(row.drum)} in {plan.mics[micId].name}
