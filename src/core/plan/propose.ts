@@ -1,6 +1,6 @@
 /**
  * A proposed treatment for every mic, from its role, its drum's hits and how that rings: where practitioners begin. Toms are cut into slices with natural
- * tails, kick and snare are gated by their own hits, a hat is de-bled alone; overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
+ * tails, kick and snare are gated by their own hits, hats and cymbals are de-bled alone; overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
  */
 import { type Ring, ringMs } from '../clean/ring';
 import { type Kind, kindOf } from '../hits/kinds';
