@@ -13,7 +13,7 @@ export interface Within {
   readonly perMs: number;
 }
 const WITHIN: Within = { beforeS: 0.004, afterS: 0.003, perMs: 0 };
-/** A cymbal's, in what no close mic owns of an overhead: a stroke struck with another drum's is told by when that arrives there, several ms off. Chosen by 12 made recordings. */
+/** A cymbal's, in what no close mic owns of an overhead: a stroke struck with another drum's is told by when that arrives there, several ms off. Chosen by made recordings (docs/decisions/0009). */
 export const FAR_BAND = [8000, 16000] as const;
 export const FAR_WITHIN: Within = { beforeS: 0.01, afterS: 0.008, perMs: 0.01 };
 const EDGE = 8;
