@@ -1,4 +1,5 @@
 /** Made recordings by number: what a number stands for is always the same, so that tables and other people's runs can be compared. */
+import { withArticulations } from './articulations';
 import { withCymbalMics } from './cymbalMics';
 import { elsewhereRecording } from './elsewhere';
 import type { RecordingPlan } from './makeRecording';
@@ -26,17 +27,18 @@ export function specOf(seed: number): Omit<RandomSpec, 'voice'> & { readonly tom
 const UNLIKE = /^\d+-unlike$/;
 const ELSEWHERE = /^\d+-elsewhere$/;
 const SPOTTED = /^\d+-spotted$/;
+const ARTICULATED = /^\d+-articulated$/;
 const FEW = /^(\d+)-([a-z][a-z0-9-]*)=([03])$/;
 
-/** The number of a recording by its name: `101`, `101-ride=0`, `101-unlike`, `101-elsewhere` or `101-spotted`. */
+/** The number of a recording by its name: `101`, `101-ride=0`, `101-unlike`, `101-elsewhere`, `101-spotted` or `101-articulated`. */
 export const numberOf = (name: string): number => Number(name.split('-')[0]);
 
-/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `101-106-elsewhere`, `101-106-spotted`, `demo`), ranges spelt out. Throws what says how they are written. */
+/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `101-106-elsewhere`, `101-106-spotted`, `101-106-articulated`, `demo`), ranges spelt out. Throws what says how they are written. */
 export function namesOf(words: readonly string[]): string[] {
   return words.flatMap((w) => {
     if (w === 'demo' || FEW.test(w)) return [w];
-    const [, from, to, kind = ''] = /^(\d+)(?:-(\d+))?(-unlike|-elsewhere|-spotted)?$/.exec(w) ?? [];
-    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), with sounds unlike the others' (101-unlike), elsewhere (101-elsewhere) or with a mic at the ride (101-spotted), and not "demo".`);
+    const [, from, to, kind = ''] = /^(\d+)(?:-(\d+))?(-unlike|-elsewhere|-spotted|-articulated)?$/.exec(w) ?? [];
+    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), with sounds unlike the others' (101-unlike), elsewhere (101-elsewhere), with a mic at the ride (101-spotted) or struck in more ways (101-articulated), and not "demo".`);
     return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => `${Number(from) + i}${kind}`);
   });
 }
@@ -56,7 +58,7 @@ export const needsRealSounds = (name: string): boolean => name !== 'demo' && (UN
 /** Every third recording elsewhere has sounds of its own too. */
 const unlikeElsewhere = (name: string): boolean => ELSEWHERE.test(name) && numberOf(name) % 3 === 0;
 
-/** What is made under a name but `demo`; see specOf, strokesOf, unlikeSounds.ts, elsewhere.ts and cymbalMics.ts. `truth`: see RandomSpec. */
+/** What is made under a name but `demo`; see specOf, strokesOf, unlikeSounds.ts, elsewhere.ts, cymbalMics.ts and articulations.ts. `truth`: see RandomSpec. */
 export function planOf(name: string, truth = true): RecordingPlan {
   const spec = specOf(numberOf(name));
   const sounds = soundsOf(spec.seed);
@@ -64,5 +66,6 @@ export function planOf(name: string, truth = true): RecordingPlan {
   if (ELSEWHERE.test(name)) return elsewhereRecording({ ...spec, voice, truth });
   const plan = randomRecording({ ...spec, voice, truth });
   if (SPOTTED.test(name)) return withCymbalMics(plan, spec.seed);
+  if (ARTICULATED.test(name)) return withArticulations(plan, spec.seed);
   return { ...plan, strokes: strokesOf(name, plan.strokes) };
 }

@@ -6,7 +6,7 @@ import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { createGaussian, createRng } from '../core/dsp/rng';
 import type { Voice } from './makeRecording';
-import type { Stroke } from './strokes';
+import type { Articulation, Stroke } from './strokes';
 
 const FOLDER = '/usr/share/hydrogen/data/drumkits';
 
@@ -27,6 +27,14 @@ const KITS: Record<'colombo' | 'millo', Record<string, readonly string[]>> = {
     open: ['ho_01', 'ho_02', 'ho_03'], 'tom-high': ['t1_01', 't1_02', 't1_03'], 'tom-middle': ['t2_01', 't2_02', 't2_03'], 'tom-low': ['ft_01', 'ft_02', 'ft_03'],
     crash: ['cc_01', 'cc_02', 'cc_03'], ride: ['rc_01', 'rc_02', 'rc_03'],
   },
+};
+/** Articulations that a set has sounds of, tuned as their drum is; where it has none, the stroke is struck straight. */
+const ARTICULATIONS: Record<'colombo' | 'millo', Partial<Record<Articulation, readonly string[]>>> = {
+  colombo: {
+    'side-stick': ['stick-rim-9'], 'rim-shot': ['snare-opaque-normal-mic-rimshot2', 'snare-opaque-normal-mic-rimshot6', 'snare-opaque-normal-mic-rimshot7'],
+    bell: ['crash16i__ride_cup4', 'crash20i__ride-cup1'], 'half-open': ['hihat-semi-open-1', 'hihat-semi-open-2'],
+  },
+  millo: { 'side-stick': ['rs_01', 'rs_02', 'rs_03'], foot: ['hh_p'] },
 };
 const FOLDERS = { colombo: 'ColomboAcousticDrumkit', millo: 'Millo_MultiLayered3' } as const;
 
@@ -84,7 +92,7 @@ export function realVoice(kit: keyof typeof KITS, seed: number, toms: number): V
     const gauss = createGaussian(createRng(strokeSeed));
     const tom = /^tom-(\d)$/.exec(stroke.drum);
     const name = tom ? names[Number(tom[1]) - 1] : stroke.drum === 'hat' && (stroke.open ?? 0) > 0.3 ? 'open' : stroke.drum;
-    const layers = KITS[kit][name];
+    const layers = (stroke.articulation && ARTICULATIONS[kit][stroke.articulation]) ?? KITS[kit][name];
     const s = stroke.strength;
     const layer = layers[Math.min(layers.length - 1, Math.max(0, Math.floor(s * layers.length * 0.999 + 0.35 * gauss())))];
     const speed = tune[name] * (1 + 0.004 * gauss());

@@ -5,6 +5,9 @@
  */
 import { createGaussian, createRng } from '../core/dsp/rng';
 
+/** How a stroke is struck otherwise than straight. */
+export type Articulation = 'side-stick' | 'rim-shot' | 'bell' | 'half-open' | 'foot';
+
 export interface Stroke {
   readonly drum: string;
   /** Seconds from the start of the recording to the first contact. */
@@ -13,6 +16,8 @@ export interface Stroke {
   readonly strength: number;
   /** Only hat: 0 closed to 1 open. */
   readonly open?: number;
+  /** Straight where not given. Synthesised sounds know only the hat's. */
+  readonly articulation?: Articulation;
 }
 
 const MODES = [1, 1.594, 2.136, 2.296, 2.653, 2.918, 3.156, 3.501, 3.6];
@@ -147,7 +152,7 @@ export function strokeSound(stroke: Stroke, points: number, rate: number, seed: 
       break;
     }
     case 'hat': {
-      const open = stroke.open ?? 0;
+      const open = stroke.open ?? (stroke.articulation === 'half-open' ? 0.25 : 0);
       const t60 = (0.09 + 0.9 * open) * l;
       cymbal(a, v, s, { count: 60, low: 2600 * p, high: 15000, t60: t60 * 1.6, bloom: 0.0004, amp: level * 0.7 });
       cymbal(b, v, s, { count: 40, low: 900 * p, high: 12000, t60, bloom: 0.001, amp: level * 0.4 });

@@ -7,6 +7,7 @@ import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { FAR, type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
 import { CYMBALS, type Song, type Source, addedIn, readSong } from './song';
+import { unexplained } from './unexplained';
 import { fromOtherTom, heardFirst, heardLater, overlooked, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
 import { type SongMic, ownMics } from './ownMics';
 import { withOwnStrengths } from './ownStrengths';
@@ -131,15 +132,22 @@ async function detectAmong(
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = struckOnce(hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c))));
   });
+  /** Events that are a drum's strokes count, whatever was thought of them. */
+  const count = (d: string, s: Source, missed: readonly number[]) => {
+    const doubted = (h: FoundHit) => missed.every((i) => Math.abs(h.time - s.time[i]) >= SAME_S);
+    if (missed.length > 0) drums[d] = [...drums[d].filter(doubted), ...missed.map((i) => byItself(s, i))].sort((a, b) => a.time - b.time);
+  };
   for (const d of song.drums) {
     const s = song.sources.get(d);
     const counted = drums[d].flatMap((h) => (h.certainty >= THRESHOLD ? [h.time] : []));
     if (!s) continue;
     const failed = overlooked(song, s, counted);
-    if (counted.length + failed.length === 0) continue;
-    const missed = failed.length > 0 ? failed : uncounted(song, s, counted);
-    const doubted = (h: FoundHit) => missed.every((i) => Math.abs(h.time - s.time[i]) >= SAME_S);
-    if (missed.length > 0) drums[d] = [...drums[d].filter(doubted), ...missed.map((i) => byItself(s, i))].sort((a, b) => a.time - b.time);
+    if (counted.length + failed.length > 0) count(d, s, failed.length > 0 ? failed : uncounted(song, s, counted));
+  }
+  // twice: what a drum brings is told better once more is known of who is struck with it
+  for (const d of [...song.drums, ...song.drums]) {
+    const s = song.sources.get(d);
+    if (s) count(d, s, unexplained(song, s, drums));
   }
   for (const d of hardly) {
     const s = heard.sources.get(d);
