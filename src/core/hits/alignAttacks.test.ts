@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
-import { FAINT, alignAttacks, risesBetween } from './alignAttacks';
+import { FAINT, TRUST, alignAttacks, risesBetween } from './alignAttacks';
 
 const RATE = 48000;
 const BAND = [200, 12000] as const;
@@ -130,6 +130,42 @@ describe('alignment of attacks', () => {
     const moves = times.map((t) => ({ from: t, to: t + 0.0055 }));
     expect(risesBetween(x, RATE, moves, BAND)).toBeGreaterThan(20);
     expect(risesBetween(x, RATE, moves.map((m) => ({ from: m.from - 0.02, to: m.from - 0.013 })), BAND)).toBeLessThan(2);
+  });
+
+  it('does not believe a tom\'s beginning that only a few strokes show: there something else is struck beside them', () => {
+    const g = createGaussian(createRng(12));
+    const x = Float32Array.from({ length: 11 * RATE }, () => 0.008 * g());
+    // the five clearest have another drum 3 ms ahead of them
+    TIMES.forEach((t, k) => {
+      const clear = k % 5 === 0;
+      for (let i = 0; i < 0.1 * RATE; i++) x[Math.round(t * RATE) + i] += (clear ? 0.8 : 0.2) * g() * Math.exp(-i / 900);
+      if (clear) for (let i = 0; i < 0.003 * RATE; i++) x[Math.round((t - 0.003) * RATE) + i] += 0.04 * g();
+    });
+    const strengths = TIMES.map((_, k) => (k % 5 === 0 ? 0.8 : 0.2));
+    const early = (trust?: typeof TRUST.tom) => late(alignAttacks(x, RATE, TIMES, strengths, BAND, 0.003, undefined, undefined, undefined, trust)).filter((ms) => ms < -1.5).length;
+    expect(early()).toBeGreaterThan(18);
+    expect(early(TRUST.tom)).toBe(0);
+    // a swell that all of them have is believed
+    const swelling = strokes((i) => (i % 3 === 0 ? 0.03 : 0.8), 0.004, 1);
+    const moved = alignAttacks(swelling, RATE, TIMES.map((t) => t + 0.0025), TIMES.map((_, i) => (i % 3 === 0 ? 0.03 : 0.8)), BAND, 0.004, undefined, undefined, undefined, TRUST.tom);
+    for (const ms of late(moved)) expect(Math.abs(ms)).toBeLessThan(0.8);
+  });
+
+  it('leaves half-open hats where they begin to swell, and moves a pick that is another drum\'s', () => {
+    const g = createGaussian(createRng(13));
+    const x = Float32Array.from({ length: 11 * RATE }, () => 0.02 * g());
+    // every sixth swells for 4 ms, every sixth has another drum's attack 3 ms ahead, all others are closed
+    TIMES.forEach((t, k) => {
+      const at = Math.round(t * RATE);
+      for (let i = 0; i < 0.1 * RATE; i++) x[at + i] += 0.6 * g() * (k % 6 === 1 && i < 0.004 * RATE ? 0.05 : Math.exp(-i / 1500));
+      if (k % 6 === 2) for (let i = 0; i < 0.003 * RATE; i++) x[at - Math.round(0.003 * RATE) + i] += 0.085 * g();
+    });
+    const picked = TIMES.map((t, k) => (k % 6 === 2 ? t - 0.003 : t));
+    const off = (trust?: typeof TRUST.hat) => late(alignAttacks(x, RATE, picked, TIMES.map(() => 0.8), BAND, 0, undefined, undefined, undefined, trust));
+    const only = (of: number[], which: number) => of.filter((_, k) => k % 6 === which);
+    expect(only(off(), 1).filter((ms) => ms > 2).length).toBeGreaterThanOrEqual(3);
+    for (const ms of only(off(TRUST.hat), 1)) expect(Math.abs(ms)).toBeLessThan(1);
+    for (const ms of only(off(TRUST.hat), 2)) expect(Math.abs(ms)).toBeLessThan(1);
   });
 
   it('leaves finer picks alone where they stand within the windows', () => {

@@ -5,7 +5,7 @@
 import { type Ring, learnRing } from '../clean/ring';
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
 import { type Reach, type ReachingDrum, reachesOf, strokeSpectra } from '../spill/reach';
-import { FAINT, alignAttacks } from './alignAttacks';
+import { FAINT, TRUST, alignAttacks } from './alignAttacks';
 import { type BandFilter, type BandSteps, type Candidates, bandSteps, findCandidates, onlyCandidates } from './candidates';
 import { type Network, certainties } from './classify';
 import { type Grain, readSpectra } from './eventSpectra';
@@ -104,7 +104,7 @@ export function createEar(): NearEar {
     ownRows: (song, s, patterns, leastGain) => ownRows({ ...song, kernels: kernels() }, s, patterns, leastGain),
     describe: (song, s, patterns, drum) => describe({ ...song, kernels: kernels() }, s, patterns, drum),
     certainties,
-    align: (x, rate, times, strengths, kind, earlierS, faint) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps, earlierS, faint ? FAINT[kind] : undefined),
+    align: (x, rate, times, strengths, kind, earlierS, faint) => alignAttacks(x, rate, times, strengths, ATTACK_BAND[kind], SWELL_S[kind], steps, earlierS, faint ? FAINT[kind] : undefined, TRUST[kind]),
     ring: (x, rate, drum, own) => learnRing(x, rate, drum, own, false, steps),
     strokeSpectra,
     reaches: (x, rate, drums) => reachesOf(kernels(), x, rate, drums),
