@@ -2,6 +2,7 @@
  * Strokes of a hat or snare that are struck in a way nobody learnt: side sticks, a hat closed by foot. Their spectra are not those of the drum's patterns, so that the mixture makes
  * them a neighbour's; but no neighbour ever came that loud to this mic. What other drums bring to it is learnt from their strokes that this drum is not struck with.
  */
+import { firstIndex } from '../dsp/search';
 import { quantile } from './candidates';
 import { BANDS } from './kinds';
 import { FAR, THRESHOLD } from './passes';
@@ -41,15 +42,17 @@ const db = (v: number): number => 10 * Math.log10(v + 1e-16);
 
 /** What a drum brings to a mic, band by band: times its own power in `from`. */
 interface Brings {
-  readonly drum: string;
   readonly from: number;
   readonly times: Float64Array;
 }
 
-const anyNear = (list: readonly Known[], from: number, to: number): boolean => list.some((h) => h.time > from && h.time < to);
+/** When hits so certain are, seconds, rising. */
+const timesOf = (hits: readonly Known[] | undefined, certainty: number): Float64Array => Float64Array.from(hits?.filter((h) => h.certainty >= certainty) ?? [], (h) => h.time).sort();
 
-function bringing(song: Song, mic: number, drum: string, source: Source, from: number, hits: readonly Known[], own: readonly Known[]): Brings | null {
-  const sure = hits.filter((h) => h.certainty >= TEACHES);
+const anyNear = (times: Float64Array, from: number, to: number): boolean => (times[firstIndex(times.length, (i) => times[i] > from)] ?? Number.POSITIVE_INFINITY) < to;
+
+function bringing(song: Song, mic: number, source: Source, from: number, hits: readonly Known[] | undefined, own: Float64Array): Brings | null {
+  const sure = timesOf(hits, TEACHES);
   const power = (i: number, m: number, b: number) => source.added[i * song.cells + m * BANDS + b];
   const rows: number[] = [];
   for (let i = 0; i < source.n; i++) {
@@ -57,30 +60,30 @@ function bringing(song: Song, mic: number, drum: string, source: Source, from: n
     if (anyNear(sure, t - SAME_S, t + SAME_S) && !anyNear(own, t - ALONE_S, t + ALONE_S)) rows.push(i);
   }
   if (rows.length < ENOUGH) return null;
-  return { drum, from, times: Float64Array.from({ length: BANDS }, (_, b) => 10 ** (quantile(rows.map((i) => db(power(i, mic, b)) - db(power(i, from, b))), USUAL) / 10)) };
+  return { from, times: Float64Array.from({ length: BANDS }, (_, b) => 10 ** (quantile(rows.map((i) => db(power(i, mic, b)) - db(power(i, from, b))), USUAL) / 10)) };
 }
 
 /** Events (places in its source, rising) of a played hat's or snare's mic that its hits do not count and no other drum explains. `drums`: all hits, by drum. None where overheads, or what cymbals bring, are not known. */
 export function unexplained(song: Song, s: Source, drums: Readonly<Record<string, readonly Known[]>>): number[] {
   if (s.kind !== 'hat' && s.kind !== 'snare') return [];
-  const counted = (drums[s.drum] ?? []).filter((h) => h.certainty >= THRESHOLD);
+  const counted = timesOf(drums[s.drum], THRESHOLD);
   const far = song.sources.get(CYMBALS);
   if (!far || counted.length < PLAYED) return [];
   const sharp = Array.from({ length: s.n }, (_, i) => i).filter((i) => s.novelty[i] >= RISES && !anyNear(counted, s.heard[i] - SINCE_S, s.heard[i] + UNTIL_S));
   if (sharp.length === 0) return [];
-  const cymbals = FAR.filter((d) => !song.sources.has(d)).flatMap((d) => song.overheads.flatMap((o) => bringing(song, s.main, d, far, o, drums[d] ?? [], counted) ?? []));
+  const cymbals = FAR.filter((d) => !song.sources.has(d)).flatMap((d) => song.overheads.flatMap((o) => bringing(song, s.main, far, o, drums[d], counted) ?? []));
   if (cymbals.length === 0) return [];
   const near = [...song.sources.values()].filter((o) => o !== s && o !== far);
-  const brought = new Map(near.map((o) => [o.drum, bringing(song, s.main, o.drum, o, o.main, drums[o.drum] ?? [], counted)]));
+  const others = near.map((o) => ({ maybe: timesOf(drums[o.drum], MAYBE), brings: bringing(song, s.main, o, o.main, drums[o.drum], counted) }));
   return sharp.filter((i) => {
     const t = s.heard[i];
-    const struck = near.filter((o) => anyNear((drums[o.drum] ?? []).filter((h) => h.certainty >= MAYBE), t - BEFORE_S, t + AFTER_S)).map((o) => brought.get(o.drum));
+    const struck = others.flatMap((o) => (anyNear(o.maybe, t - BEFORE_S, t + AFTER_S) ? [o.brings] : []));
     if (struck.some((o) => !o)) return false;
     const power = (m: number, b: number) => s.added[i * song.cells + m * BANDS + b];
     let [loud, over] = [0, 0];
     for (let b = 0; b < BANDS; b++) {
-      const others = struck.reduce((e, o) => e + (o ? power(o.from, b) * o.times[b] : 0), 0);
-      const most = cymbals.reduce((e, c) => Math.max(e, power(c.from, b) * c.times[b]), others);
+      const brought = struck.reduce((e, o) => e + (o ? power(o.from, b) * o.times[b] : 0), 0);
+      const most = cymbals.reduce((e, c) => Math.max(e, power(c.from, b) * c.times[b]), brought);
       if (s.bands.includes(b)) loud += power(s.main, b);
       if (db(power(s.main, b)) - db(most) > OVER_DB) over++;
     }

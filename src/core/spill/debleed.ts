@@ -14,7 +14,7 @@ import { type DebleedInput, type HitsByDrum, LEAST_SHARE, resting, separate, sep
 import type { StandingOut } from './standOut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 29;
+export const DEBLEED_VERSION = 30;
 
 export interface KeptMic {
   readonly mic: number;
