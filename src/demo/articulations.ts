@@ -1,6 +1,6 @@
 /**
  * Strokes struck otherwise than straight: side sticks and rim shots on the snare, the ride's bell, the hat half open or closed by foot.
- * Sections of a few bars' length, as songs have them; what is struck when, and how hard, stays.
+ * Sections of a few bars' length, as songs have them; what is struck when stays, and how hard but for side sticks.
  */
 import { createRng } from '../core/dsp/rng';
 import type { RecordingPlan } from './makeRecording';
@@ -20,16 +20,10 @@ const SIDE_STICK = 0.7;
 /** The strokes of a part, some of them with an articulation; `seed` draws which. */
 export function articulated(strokes: readonly Stroke[], seed: number): Stroke[] {
   const rides = strokes.filter((s) => s.drum === 'ride');
-  const sections = new Map<number, { snare: Articulation | null; hat: Articulation | null; bell: number }>();
-  const sectionOf = (time: number) => {
-    const k = Math.floor(time / SECTION_S);
-    const have = sections.get(k);
-    if (have) return have;
-    const uniform = createRng(seed * 977 + k * 31 + 11);
-    const [a, b, c] = [uniform(), uniform(), uniform()];
-    const made = { snare: a < 0.4 ? ('side-stick' as const) : a < 0.75 ? ('rim-shot' as const) : null, hat: b < 0.4 ? ('half-open' as const) : null, bell: c };
-    sections.set(k, made);
-    return made;
+  const sectionOf = (time: number): { snare: Articulation | null; hat: Articulation | null; bell: number } => {
+    const uniform = createRng(seed * 977 + Math.floor(time / SECTION_S) * 31 + 11);
+    const [a, b, bell] = [uniform(), uniform(), uniform()];
+    return { snare: a < 0.4 ? 'side-stick' : a < 0.75 ? 'rim-shot' : null, hat: b < 0.4 ? 'half-open' : null, bell };
   };
   const draw = createRng(seed * 983 + 7);
   return strokes.map((s): Stroke => {
