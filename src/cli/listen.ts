@@ -1,7 +1,8 @@
 /** Listening to a folder's mics on all cores: once, or a second time with each close mic freed of the other drums. */
 import { type Analysis, analyse, lateMics } from '../core/hits/analyse';
 import { hearClosely } from '../core/spill/debleed';
-import { type DebleedInput, kitMic } from '../core/spill/ownImages';
+import { type DebleedInput, kitMic, whole } from '../core/spill/ownImages';
+import { cutNotes, uncut } from '../core/spill/uncut';
 import { withHands } from '../node/hands';
 import type { FolderMics } from './mics';
 
@@ -13,10 +14,12 @@ export async function listen(mics: FolderMics, progress: (text: string) => void)
     if (percent !== last) progress(`\rListening to ${mics.names.length} mics: ${percent} %`);
     last = percent;
   };
-  const a = await withHands((hands) => analyse(mics.rate, mics.roles, mics.names, (m) => mics.read(m), told, undefined, hands));
+  const heard = await uncut(mics.rate, mics.frames, mics.names.map((_, m) => mics.reader(m)));
+  const a = await withHands((hands) => analyse(mics.rate, mics.roles, mics.names, (m) => (heard.silences.has(m) ? whole(heard.readers[m], mics.frames) : mics.read(m)), told, undefined, hands));
   progress('\n');
-  for (const n of a.notes) progress(`${n}\n`);
-  return a;
+  const notes = [...cutNotes(mics.names, heard, mics.frames), ...a.notes];
+  for (const n of notes) progress(`${n}\n`);
+  return { ...a, notes };
 }
 
 /** Runs something of de-bleed on a folder's mics; `roles` in their order. */

@@ -13,7 +13,8 @@ import type { DebleedModel } from '../core/spill/learn';
 import { HOP } from '../core/spill/transform';
 import { handFile, withHands } from '../node/hands';
 import type { Sql } from './db';
-import { type ImageInput, debleedKey, openModel, readersOf } from './jobs/debleedJob';
+import { type ImageInput, debleedKey, openModel } from './jobs/debleedJob';
+import { uncutOf } from './micReaders';
 import { listFiles } from './sql/files';
 import { getPlan } from './sql/plans';
 
@@ -66,8 +67,9 @@ async function quickly(sql: Sql, recordingId: string, o: ImageInput & { from: nu
   if (!sourcesOf(kit).includes(o.source)) throw new FreshGapError('NOT_FOUND', `De-bleed knows no ${o.source} in this recording.`);
   const key = `${recordingId} ${debleedKey(plan, files)} ${state?.revision}`;
   const hits = strokes(plan, kit.drums);
+  const heard = await uncutOf(sql, plan, files);
   const [samples] = await withHands(async (hands) => {
-    const job = { kit, frames: plan.frames, readers: readersOf(sql, plan, files), hits, hands };
+    const job = { kit, frames: plan.frames, ...heard, hits, hands };
     const model = await learnQuickly(job, o.from, o.to, key);
     return computeImages({ ...job, model, wanted: [{ mic: plan.order.indexOf(o.micId), source: o.source }], from: o.from, to: o.to });
   }, undefined, thread);

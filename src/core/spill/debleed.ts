@@ -12,9 +12,10 @@ import { computeImages } from './image';
 import { lowered, restored, timesLower } from './lowerRate';
 import { type DebleedInput, type HitsByDrum, LEAST_SHARE, resting, separate, separateAgain, tellingTarget, whole } from './ownImages';
 import type { StandingOut } from './standOut';
+import { uncut } from './uncut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 30;
+export const DEBLEED_VERSION = 31;
 
 export interface KeptMic {
   readonly mic: number;
@@ -36,6 +37,9 @@ export interface Debleed {
   readonly images: readonly Float32Array[];
 }
 
+/** What is being done while cut mics are sought and learnt. */
+const CUTS = 'Listening for mics that were cut';
+
 function scale(x: Float32Array, by: number): void {
   if (by !== 1) for (let i = 0; i < x.length; i++) x[i] *= by;
 }
@@ -48,13 +52,15 @@ function atLowerRate(o: DebleedInput): DebleedInput {
 
 /** The hits alone, as de-bleed finds them: what is left of the mics is not kept. Throws what `progress` throws, to cancel. */
 export async function hearClosely(input: DebleedInput): Promise<HitsByDrum> {
-  const o = atLowerRate(input);
+  const o = atLowerRate({ ...input, readers: (await uncut(input.rate, input.frames, input.readers, () => input.progress?.(0, CUTS))).readers });
   const first = await separate(o);
   return first ? foundAgain(o, first, await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.15 * d, 'Finding the hits again'))) : o.hits;
 }
 
 /** Throws what `progress` throws, to cancel. */
-export async function debleed(input: DebleedInput): Promise<Debleed> {
+export async function debleed(given: DebleedInput): Promise<Debleed> {
+  const { readers, cut } = await uncut(given.rate, given.frames, given.readers, () => given.progress?.(0, CUTS));
+  const input = { ...given, readers };
   const times = timesLower(input.rate);
   const o = atLowerRate(input);
   const { rate } = o;
@@ -70,7 +76,7 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
   o.onModel?.(model, hits);
   const asRecorded = { ...kit, times };
   // where a mic keeps of its raw self, so much less of the others has been taken out
-  const wanted = o.images?.length ? await computeImages({ hits, hands: o.hands, frames: input.frames, readers: input.readers, model: { ...model, kit: asRecorded }, kit: asRecorded, wanted: o.images, from: 0, to: input.frames, progress: undefined }) : [];
+  const wanted = o.images?.length ? await computeImages({ hits, hands: o.hands, frames: input.frames, readers, cut, model: { ...model, kit: asRecorded }, kit: asRecorded, wanted: o.images, from: 0, to: input.frames, progress: undefined }) : [];
   for (const [i, x] of wanted.entries()) scale(x, shares[targets.findIndex(([m]) => m === o.images?.[i].mic)]?.share ?? 1);
   const mics: KeptMic[] = [];
   const hitsOf = (drum: string) => found[drum] ?? [];
@@ -99,5 +105,6 @@ export async function debleed(input: DebleedInput): Promise<Debleed> {
     }
   }));
   if (times > 1) for (const [i, k] of mics.entries()) mics[i] = { ...k, samples: await restored(input.readers[k.mic], k.samples, input.rate, times, input.frames) };
+  for (const k of mics) await cut(k.mic, k.samples);
   return { mics, hits: { ...found, ...Object.fromEntries(Object.entries(unheard).map(([drum, list]) => [drum, withUnheard(hitsOf(drum), list)])) }, images: wanted };
 }

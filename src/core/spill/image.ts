@@ -6,6 +6,7 @@ import { type Kit, RESTS } from './kit';
 import type { DebleedModel } from './learn';
 import { lowered, raised } from './lowerRate';
 import type { Target } from './separate';
+import type { Uncut } from './uncut';
 
 /** Everything that can be told apart in a kit: its drums with close mics, and the rest. */
 export const sourcesOf = (kit: Kit): string[] => [...kit.drums, REST];
@@ -24,6 +25,8 @@ export interface ImageJob extends DebleedJob {
   /** Frames of the recording. */
   readonly from: number;
   readonly to: number;
+  /** Cuts images as their mics were (uncut.ts), where readers are of mics that sound on in silences. */
+  readonly cut?: Uncut['cut'];
 }
 
 /** The images wanted, each `to - from` samples long. */
@@ -46,5 +49,7 @@ export async function computeImages(job: ImageJob): Promise<Float32Array[]> {
     },
   });
   const skip = job.from - o.from * times;
-  return out.map((x) => (times === 1 ? x : raised(x, times).subarray(skip, skip + job.to - job.from)));
+  const images = out.map((x) => (times === 1 ? x : raised(x, times).subarray(skip, skip + job.to - job.from)));
+  if (job.cut) for (const [i, x] of images.entries()) await job.cut(job.wanted[i].mic, x, job.from);
+  return images;
 }

@@ -7,9 +7,12 @@ import { FreshGapError } from '../../core/errors';
 import { ANALYSIS_VERSION, type Analysis, analyse } from '../../core/hits/analyse';
 import { mergeAnalysis } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
+import { whole } from '../../core/spill/ownImages';
+import { cutNotes } from '../../core/spill/uncut';
 import { handFile, sharedSamples, withHands } from '../../node/hands';
 import type { Sql } from '../db';
 import { dbReader } from '../dbReader';
+import { uncutOf } from '../micReaders';
 import { findAnalysis, storeAnalysis } from '../sql/analyses';
 import { CHUNK_FRAMES } from '../sql/audio';
 import { type FileRow, listFiles } from '../sql/files';
@@ -45,9 +48,11 @@ export async function runAnalysis(sql: Sql, recordingId: string, report: (done: 
   return { hits: Object.values(result.drums).reduce((n, l) => n + l.length, 0), notes: result.notes, cached: known !== null };
 }
 
-function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (done: number, note: string) => Promise<void>, thread: string): Promise<Analysis> {
+async function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (done: number, note: string) => Promise<void>, thread: string): Promise<Analysis> {
+  const heard = await uncutOf(sql, plan, files, () => report(0, 'Listening to all mics'));
   const mics = plan.order.map((id) => plan.mics[id]);
   const read = async (m: number) => {
+    if (heard.silences.has(m)) return whole(heard.readers[m], plan.frames);
     const file = files.find((f) => f.name === mics[m].file);
     if (!file) throw new Error(`no file for ${mics[m].name}`);
     const reader = dbReader(sql, file, mics[m].channel);
@@ -59,5 +64,7 @@ function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (d
     }
     return out;
   };
-  return withHands((hands) => analyse(plan.sampleRate, mics.map((m) => m.role), mics.map((m) => m.name), read, (done) => report(done, 'Listening to all mics'), undefined, hands), undefined, thread);
+  const names = mics.map((m) => m.name);
+  const found = await withHands((hands) => analyse(plan.sampleRate, mics.map((m) => m.role), names, read, (done) => report(done, 'Listening to all mics'), undefined, hands), undefined, thread);
+  return { ...found, notes: [...cutNotes(names, heard, plan.frames), ...found.notes] };
 }

@@ -16,11 +16,10 @@ import { wavHead } from '../../formats/wavWriter';
 import { computeImages, sourcesOf } from '../../core/spill/image';
 import type { DebleedModel } from '../../core/spill/learn';
 import { handFile, withHands } from '../../node/hands';
-import { readAnywhere } from '../chunkReader';
 import type { Sql, Tx } from '../db';
-import { dbReader } from '../dbReader';
 import { notify } from '../events';
 import { storeAudio } from '../importFile';
+import { readersOf, uncutOf } from '../micReaders';
 import { findAnalysis } from '../sql/analyses';
 import { CHUNK_FRAMES } from '../sql/audio';
 import { type NewDebled, getModel, listDebled, putImage, putModel, replaceDebled } from '../sql/debled';
@@ -46,14 +45,6 @@ async function* wavOf(x: Float32Array, rate: number): AsyncIterable<Uint8Array> 
   const encoder = createEncoder('float32', 0);
   for (let at = 0; at < x.length; at += CHUNK_FRAMES) yield encoder.encode([x.subarray(at, at + CHUNK_FRAMES)]);
 }
-
-export const readersOf = (sql: Sql, plan: Plan, files: readonly FileRow[]) =>
-  plan.order.map((id) => {
-    const m = plan.mics[id];
-    const file = files.find((f) => f.name === m.file);
-    if (!file) throw new Error(`no file for ${m.name}`);
-    return readAnywhere(dbReader(sql, file, m.channel));
-  });
 
 /** What is kept to make images with later. */
 export interface StoredModel {
@@ -118,7 +109,7 @@ export async function openModel(sql: Sql, recordingId: string, micId: string, so
   const { model, hits } = deserialize(await getModel(sql, recordingId, key)) as StoredModel;
   if (!sourcesOf(model.kit).includes(source)) throw new FreshGapError('NOT_FOUND', `De-bleed knows no ${source} in this recording.`);
   const kept = (await listDebled(sql, recordingId)).find((d) => d.micId === micId);
-  return { plan, key, share: kept?.share ?? 1, job: { kit: model.kit, model, hits, frames: plan.frames, readers: readersOf(sql, plan, files), wanted: [{ mic: plan.order.indexOf(micId), source }] } };
+  return { plan, key, share: kept?.share ?? 1, job: { kit: model.kit, model, hits, frames: plan.frames, ...(await uncutOf(sql, plan, files)), wanted: [{ mic: plan.order.indexOf(micId), source }] } };
 }
 
 export interface ImageInput {

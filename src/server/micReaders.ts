@@ -1,0 +1,30 @@
+/** Readers of a plan's mics as they are stored, and as they would be had nobody cut them. */
+import type { Plan } from '../core/plan/plan';
+import type { MicReader } from '../core/render';
+import { type Uncut, uncut } from '../core/spill/uncut';
+import { readAnywhere } from './chunkReader';
+import type { Sql } from './db';
+import { dbReader } from './dbReader';
+import type { FileRow } from './sql/files';
+
+const fileOf = (plan: Plan, files: readonly FileRow[], id: string): FileRow => {
+  const file = files.find((f) => f.name === plan.mics[id].file);
+  if (!file) throw new Error(`no file for ${plan.mics[id].name}`);
+  return file;
+};
+
+export const readersOf = (sql: Sql, plan: Plan, files: readonly FileRow[]): MicReader[] => plan.order.map((id) => readAnywhere(dbReader(sql, fileOf(plan, files, id), plan.mics[id].channel)));
+
+/** The last ones, by what they were made of: images of one recording are asked for one after the other. */
+let last: { readonly key: string; readonly heard: Promise<Uncut> } | null = null;
+
+export function uncutOf(sql: Sql, plan: Plan, files: readonly FileRow[], progress?: () => void | Promise<void>): Promise<Uncut> {
+  const key = JSON.stringify([plan.sampleRate, plan.frames, ...plan.order.map((id) => [fileOf(plan, files, id).content, plan.mics[id].channel])]);
+  if (last?.key === key) return last.heard;
+  const heard = uncut(plan.sampleRate, plan.frames, readersOf(sql, plan, files), progress);
+  last = { key, heard };
+  heard.catch(() => {
+    if (last?.heard === heard) last = null;
+  });
+  return heard;
+}
