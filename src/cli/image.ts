@@ -5,7 +5,6 @@ import { learnModel } from '../core/spill/crew';
 import { kitMic } from '../core/spill/ownImages';
 import { computeImages, sourcesOf } from '../core/spill/image';
 import { describeKit } from '../core/spill/kit';
-import { uncut } from '../core/spill/uncut';
 import { createEncoder } from '../formats/pcm';
 import { wavHead } from '../formats/wavWriter';
 import { withHands } from '../node/hands';
@@ -23,7 +22,7 @@ export async function imageOf(o: { folder: string; mic: string; drum: string; ou
     if (!known.includes(o.drum)) throw new FreshGapError('CLI_USAGE', `${o.drum} cannot be told apart here: ${known.join(', ')} can.`);
     const { drums } = await listen(mics, o.progress);
     const hits = kit.drums.map((d) => (drums[d] ?? []).map((h) => h.time));
-    const heard = await uncut(mics.rate, mics.frames, mics.roles.map((_, m) => mics.reader(m)));
+    const heard = await mics.uncut();
     const [image] = await withHands(async (hands) => {
       const job = { kit, frames: mics.frames, ...heard, hits, hands };
       const model = await learnModel({ ...job, progress: (d) => o.progress(`\rLearning how spill reaches the mics: ${Math.round(100 * d)} %`) });

@@ -2,7 +2,7 @@
 import { type Analysis, analyse, lateMics } from '../core/hits/analyse';
 import { hearClosely } from '../core/spill/debleed';
 import { type DebleedInput, kitMic, whole } from '../core/spill/ownImages';
-import { cutNotes, uncut } from '../core/spill/uncut';
+import { cutNotes } from '../core/spill/uncut';
 import { withHands } from '../node/hands';
 import type { FolderMics } from './mics';
 
@@ -14,7 +14,8 @@ export async function listen(mics: FolderMics, progress: (text: string) => void)
     if (percent !== last) progress(`\rListening to ${mics.names.length} mics: ${percent} %`);
     last = percent;
   };
-  const heard = await uncut(mics.rate, mics.frames, mics.names.map((_, m) => mics.reader(m)));
+  progress('\rListening for cuts');
+  const heard = await mics.uncut();
   const a = await withHands((hands) => analyse(mics.rate, mics.roles, mics.names, (m) => (heard.silences.has(m) ? whole(heard.readers[m], mics.frames) : mics.read(m)), told, undefined, hands));
   progress('\n');
   const notes = [...cutNotes(mics.names, heard, mics.frames), ...a.notes];
@@ -23,11 +24,12 @@ export async function listen(mics: FolderMics, progress: (text: string) => void)
 }
 
 /** Runs something of de-bleed on a folder's mics; `roles` in their order. */
-export function onMics<T>(run: (o: DebleedInput) => Promise<T>, mics: FolderMics, roles: readonly string[], more: Pick<DebleedInput, 'hits' | 'images' | 'late'>, progress: (text: string) => void): Promise<T> {
+export async function onMics<T>(run: (o: DebleedInput) => Promise<T>, mics: FolderMics, roles: readonly string[], more: Pick<DebleedInput, 'hits' | 'images' | 'late'>, progress: (text: string) => void): Promise<T> {
   let last = '';
+  const uncut = await mics.uncut();
   return withHands((hands) =>
     run({
-      ...more, rate: mics.rate, frames: mics.frames, hands,
+      ...more, uncut, rate: mics.rate, frames: mics.frames, hands,
       mics: roles.map(kitMic),
       readers: roles.map((_, m) => mics.reader(m)),
       progress(done, what) {

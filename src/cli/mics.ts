@@ -5,6 +5,7 @@ import { guessRoles } from '../core/plan/guessRoles';
 import type { MicReader } from '../core/render';
 import type { MicSource } from '../core/plan/plan';
 import { ROLES, isRoleId, roleOf } from '../core/plan/roles';
+import { type Uncut, uncut } from '../core/spill/uncut';
 import { sharedSamples } from '../node/hands';
 import { type WavFile, openFolder } from './wavFile';
 
@@ -18,6 +19,8 @@ export interface FolderMics {
   readonly sources: readonly MicSource[];
   read(mic: number): Promise<Float32Array>;
   reader(mic: number): MicReader;
+  /** All of them as they would be had nobody cut them. */
+  uncut(): Promise<Uncut>;
   close(): Promise<void>;
 }
 
@@ -54,6 +57,7 @@ export async function openMics(folder: string, rolesFile?: string): Promise<Fold
       const c = channels[mic];
       return (files.find((f) => f.name === c.file) as WavFile).reader(c.channel);
     };
+    let heard: Promise<Uncut> | null = null;
     return {
       rate: files[0].info.rate,
       frames,
@@ -67,6 +71,7 @@ export async function openMics(folder: string, rolesFile?: string): Promise<Fold
         return out;
       },
       reader: readerOf,
+      uncut: () => (heard ??= uncut(files[0].info.rate, frames, channels.map((_, m) => readerOf(m)))),
       close: async () => {
         await Promise.all(files.map((f) => f.close()));
       },

@@ -1,8 +1,9 @@
 /** Made recordings by number: what a number stands for is always the same, so that tables and other people's runs can be compared. */
 import { withArticulations } from './articulations';
+import { withCutToms } from './cutMics';
 import { withCymbalMics } from './cymbalMics';
 import { elsewhereRecording } from './elsewhere';
-import type { RecordingPlan } from './makeRecording';
+import { type MadeRecording, type RecordingPlan, makeRecording } from './makeRecording';
 import { type RandomSpec, randomRecording } from './randomKit';
 import { threeOf } from './randomPart';
 import { realVoice } from './realSounds';
@@ -28,17 +29,18 @@ const UNLIKE = /^\d+-unlike$/;
 const ELSEWHERE = /^\d+-elsewhere$/;
 const SPOTTED = /^\d+-spotted$/;
 const ARTICULATED = /^\d+-articulated$/;
+const CUT = /^\d+-cut$/;
 const FEW = /^(\d+)-([a-z][a-z0-9-]*)=([03])$/;
 
-/** The number of a recording by its name: `101`, `101-ride=0`, `101-unlike`, `101-elsewhere`, `101-spotted` or `101-articulated`. */
+/** The number of a recording by its name: `101`, `101-ride=0`, `101-unlike`, `101-elsewhere`, `101-spotted`, `101-articulated` or `101-cut`. */
 export const numberOf = (name: string): number => Number(name.split('-')[0]);
 
-/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `101-106-elsewhere`, `101-106-spotted`, `101-106-articulated`, `demo`), ranges spelt out. Throws what says how they are written. */
+/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `101-106-elsewhere`, `101-106-spotted`, `101-106-articulated`, `101-106-cut`, `demo`), ranges spelt out. Throws what says how they are written. */
 export function namesOf(words: readonly string[]): string[] {
   return words.flatMap((w) => {
     if (w === 'demo' || FEW.test(w)) return [w];
-    const [, from, to, kind = ''] = /^(\d+)(?:-(\d+))?(-unlike|-elsewhere|-spotted|-articulated)?$/.exec(w) ?? [];
-    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), with sounds unlike the others' (101-unlike), elsewhere (101-elsewhere), with a mic at the ride (101-spotted) or struck in more ways (101-articulated), and not "demo".`);
+    const [, from, to, kind = ''] = /^(\d+)(?:-(\d+))?(-unlike|-elsewhere|-spotted|-articulated|-cut)?$/.exec(w) ?? [];
+    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), with sounds unlike the others' (101-unlike), elsewhere (101-elsewhere), with a mic at the ride (101-spotted), struck in more ways (101-articulated) or with toms cut by hand (101-cut), and not "demo".`);
     return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => `${Number(from) + i}${kind}`);
   });
 }
@@ -68,4 +70,10 @@ export function planOf(name: string, truth = true): RecordingPlan {
   if (SPOTTED.test(name)) return withCymbalMics(plan, spec.seed);
   if (ARTICULATED.test(name)) return withArticulations(plan, spec.seed);
   return { ...plan, strokes: strokesOf(name, plan.strokes) };
+}
+
+/** The same, made, its mics cut where the name says so (cutMics.ts). */
+export function madeOf(name: string, truth = true): MadeRecording {
+  const made = makeRecording(planOf(name, truth));
+  return CUT.test(name) ? withCutToms(made) : made;
 }

@@ -1,12 +1,11 @@
 /**
- * npm run make -- FOLDER NUMBER | FROM-TO | NUMBER-DRUM=0 | NUMBER-DRUM=3 | NUMBER-unlike | NUMBER-elsewhere | NUMBER-spotted | NUMBER-articulated | demo ... [--without-truth]: made recordings by number (demo/byNumber.ts), each in a folder of its name below FOLDER,
- * for npm run train, evaluate and figures. 101-ride=0 is 101 without a stroke of its ride, 101-ride=3 with three; 101-unlike is its part, kit and room with sounds unlike any other recording's (demo/unlikeSounds.ts); 101-elsewhere has another room, kit, mics and part (demo/elsewhere.ts); 101-spotted is 101 with a mic at the ride, every third at the crash too (demo/cymbalMics.ts); 101-articulated is 101 struck in more ways (demo/articulations.ts). A recording of 40 s takes half a minute; without each drum alone half of that.
+ * npm run make -- FOLDER NUMBER | FROM-TO | NUMBER-DRUM=0 | NUMBER-DRUM=3 | NUMBER-unlike | NUMBER-elsewhere | NUMBER-spotted | NUMBER-articulated | NUMBER-cut | demo ... [--without-truth]: made recordings by number (demo/byNumber.ts), each in a folder of its name below FOLDER,
+ * for npm run train, evaluate and figures. 101-ride=0 is 101 without a stroke of its ride, 101-ride=3 with three; 101-unlike is its part, kit and room with sounds unlike any other recording's (demo/unlikeSounds.ts); 101-elsewhere has another room, kit, mics and part (demo/elsewhere.ts); 101-spotted is 101 with a mic at the ride, every third at the crash too (demo/cymbalMics.ts); 101-articulated is 101 struck in more ways (demo/articulations.ts); 101-cut is 101 with its toms cut by hand (demo/cutMics.ts). A recording of 40 s takes half a minute; without each drum alone half of that.
  */
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import { namesOf, needsRealSounds, planOf } from '../demo/byNumber';
+import { madeOf, namesOf, needsRealSounds } from '../demo/byNumber';
 import { demoRecording } from '../demo/demoRecording';
-import { makeRecording } from '../demo/makeRecording';
 import { haveRealSounds } from '../demo/realSounds';
 import { writeRecording } from '../demo/writeRecording';
 
@@ -19,7 +18,7 @@ async function main() {
   for (const n of names) {
     const target = join(folder, n);
     if (existsSync(join(target, 'kit.json'))) continue;
-    await writeRecording(target, n === 'demo' ? demoRecording() : makeRecording(planOf(n, truth)));
+    await writeRecording(target, n === 'demo' ? demoRecording() : madeOf(n, truth));
     process.stderr.write(`${target}\n`);
   }
 }

@@ -12,7 +12,7 @@ import { computeImages } from './image';
 import { lowered, restored, timesLower } from './lowerRate';
 import { type DebleedInput, type HitsByDrum, LEAST_SHARE, resting, separate, separateAgain, tellingTarget, whole } from './ownImages';
 import type { StandingOut } from './standOut';
-import { uncut } from './uncut';
+import { type Uncut, uncut } from './uncut';
 
 /** Raised whenever the same audio and hits would give another result. */
 export const DEBLEED_VERSION = 31;
@@ -37,8 +37,7 @@ export interface Debleed {
   readonly images: readonly Float32Array[];
 }
 
-/** What is being done while cut mics are sought and learnt. */
-const CUTS = 'Listening for mics that were cut';
+const heardOn = async (o: DebleedInput): Promise<Uncut> => o.uncut ?? (await uncut(o.rate, o.frames, o.readers, () => o.progress?.(0, 'Listening for mics that were cut')));
 
 function scale(x: Float32Array, by: number): void {
   if (by !== 1) for (let i = 0; i < x.length; i++) x[i] *= by;
@@ -52,14 +51,14 @@ function atLowerRate(o: DebleedInput): DebleedInput {
 
 /** The hits alone, as de-bleed finds them: what is left of the mics is not kept. Throws what `progress` throws, to cancel. */
 export async function hearClosely(input: DebleedInput): Promise<HitsByDrum> {
-  const o = atLowerRate({ ...input, readers: (await uncut(input.rate, input.frames, input.readers, () => input.progress?.(0, CUTS))).readers });
+  const o = atLowerRate({ ...input, readers: (await heardOn(input)).readers });
   const first = await separate(o);
   return first ? foundAgain(o, first, await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.15 * d, 'Finding the hits again'))) : o.hits;
 }
 
 /** Throws what `progress` throws, to cancel. */
 export async function debleed(given: DebleedInput): Promise<Debleed> {
-  const { readers, cut } = await uncut(given.rate, given.frames, given.readers, () => given.progress?.(0, CUTS));
+  const { readers, cut } = await heardOn(given);
   const input = { ...given, readers };
   const times = timesLower(input.rate);
   const o = atLowerRate(input);

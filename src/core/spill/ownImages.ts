@@ -11,6 +11,7 @@ import { type Kit, type KitMic, describeKit, expectedFor } from './kit';
 import type { DebleedModel } from './learn';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
+import type { Uncut } from './uncut';
 
 /** What de-bleed must know of a mic, from its role. */
 export const kitMic = (role: string): KitMic => {
@@ -29,6 +30,8 @@ export interface DebleedInput {
   /** Found hits by drum, doubtful ones too: where a drum may have been struck it may sound. */
   readonly hits: HitsByDrum;
   readonly hands: readonly Hand[];
+  /** What is known of mics that were cut, where that is known. */
+  readonly uncut?: Uncut;
   /** Mics that come late, and by how much, seconds (lateMics): hits are found again with those in their places. */
   readonly late?: ReadonlyMap<number, number>;
   progress?(done: number, what: string): void | Promise<void>;

@@ -38,6 +38,7 @@ const FADED_IN_S = 0.03;
 const FADED_OUT_S = 0.25;
 /** Frames that filters are learnt from, at most, and how many of them: those in which the mic is weakest against the others. */
 const MOST = 700;
+const RUN = 16;
 const WEAKEST = [0.05, 0.45] as const;
 const ROUNDS = 3;
 /** Bins beside one that count with it. */
@@ -48,6 +49,9 @@ const LEVEL = 128;
 const FALLEN = 0.5;
 /** Readers of stored audio want whole chunks. */
 const READ = 65536;
+/** Blocks of that that are kept: some 200 MB. */
+const MOST_KNOWN = 800;
+const NOTHING = new Float32Array(0);
 
 /** Silences of a mic, and how long they are together. */
 async function silencesIn(reader: MicReader, frames: number, rate: number): Promise<{ list: Silence[]; total: number }> {
@@ -187,8 +191,15 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
       Array.from({ length: framesOf(frames) }, (_, k) => k).filter((k) => found[m].list.every((s) => (k + 1) * HOP <= s.from - before || (k - 1) * HOP >= s.to + after) && k > 0 && (k + 1) * HOP <= frames);
     const some = clear(0.5 * FADED_OUT_S * rate, FADED_IN_S * rate);
     const list = some.length >= MOST / 4 ? some : clear(0, 0);
+    // whole runs of frames, from all over the recording
+    const runs: number[][] = [];
+    for (const k of list) {
+      const run = runs[runs.length - 1];
+      if (run && run[run.length - 1] === k - 1 && run.length < RUN) run.push(k);
+      else runs.push([k]);
+    }
     const every = Math.max(1, list.length / MOST);
-    return Array.from({ length: Math.floor(list.length / every) }, (_, i) => list[Math.floor(i * every)]);
+    return runs.filter((_, i) => Math.floor(i / every) !== Math.floor((i - 1) / every)).flat();
   };
   const at = async (m: number, list: readonly number[]): Promise<Spectrogram> => {
     const re = new Float32Array(BINS * list.length);
@@ -253,12 +264,12 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
     transform.inverse(re, im, n, first, n, out, from);
     return out;
   }
+  const [fadedOut, fadedIn] = [Math.round(FADED_OUT_S * rate), Math.round(FADED_IN_S * rate)];
   /**
    * Calls `each` for the samples of a stretch of a cut mic that lie in its silences, or beside them where it is faded: with the sample's place in the stretch, what the other mics tell of it,
    * how much of that is missing, 0..1, and what of the two together is the mic's own, as a factor.
    */
   async function missing(m: number, filter: Filter, at: number, length: number, each: (i: number, told: number, gain: number, own: number) => void): Promise<void> {
-    const [fadedOut, fadedIn] = [Math.round(FADED_OUT_S * rate), Math.round(FADED_IN_S * rate)];
     const list = found[m].list.filter((s) => s.from - fadedOut < at + length && s.to + fadedIn > at);
     if (list.length === 0) return;
     // levels lie on a grid of their own, and what is faded hangs together with its silence, so that it does not matter where reading begins
@@ -299,13 +310,32 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
       else if (gain[k] > 0 || gain[k + 1] > 0) each(i, told[at + i - from], gain[k] + (p - k) * (gain[k + 1] - gain[k]), own[k] + (p - k) * (own[k + 1] - own[k]));
     }
   }
+  /** What is added to a mic, by mic and block: whoever listens reads a mic several times. */
+  const known = new Map<string, Float32Array>();
+  async function added(m: number, filter: Filter, block: number): Promise<Float32Array> {
+    const key = `${m} ${block}`;
+    const held = known.get(key);
+    if (held) return held;
+    let out = NOTHING;
+    await missing(m, filter, block * READ, READ, (i, told, gain) => {
+      if (out === NOTHING) out = new Float32Array(READ);
+      out[i] = gain * told;
+    });
+    if (known.size >= MOST_KNOWN) known.delete(known.keys().next().value as string);
+    known.set(key, out);
+    return out;
+  }
   const readers = given.map((r, m) => ({
     read: (atFrame: number, out: Float32Array) => inTurn(async () => {
       await r.read(atFrame, out);
       const filter = filters.get(m);
-      if (filter) await missing(m, filter, atFrame, out.length, (i, told, gain) => {
-        out[i] += gain * told;
-      });
+      for (let at = atFrame; filter && at < Math.min(frames, atFrame + out.length); ) {
+        const block = Math.floor(at / READ);
+        const end = Math.min((block + 1) * READ, atFrame + out.length);
+        const more = await added(m, filter, block);
+        if (more !== NOTHING) for (let i = at; i < end; i++) out[i - atFrame] += more[i - block * READ];
+        at = end;
+      }
     }),
   }));
   return {
@@ -313,9 +343,16 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
     silences: new Map([...filters.keys()].map((m) => [m, found[m].list])),
     cut: (m, x, at = 0) => inTurn(async () => {
       const filter = filters.get(m);
-      for (let from = 0; filter && from < x.length; from += READ) {
-        await missing(m, filter, at + from, Math.min(READ, x.length - from), (i, _, __, own) => {
-          x[from + i] *= own;
+      if (!filter) return x;
+      for (const s of found[m].list) x.fill(0, Math.max(0, s.from - at), Math.max(0, s.to - at));
+      // beside silences the mic is faded: once where those are near each other
+      let done = 0;
+      for (const [a, z] of found[m].list.flatMap((s) => [[s.from - fadedOut, s.from], [s.to, s.to + fadedIn]])) {
+        const from = Math.max(done, a, at);
+        const to = Math.min(z, at + x.length, frames);
+        done = Math.max(done, z);
+        if (to > from) await missing(m, filter, from, to - from, (i, _, __, own) => {
+          x[from + i - at] *= own;
         });
       }
       return x;

@@ -75,7 +75,8 @@ export async function runDebleed(sql: Sql, recordingId: string, report: (done: n
   const images = imagesWanted(plan);
   const analysis = await findAnalysis(sql, analysisKey(plan, files));
   const late = analysis ? lateMics(analysis.spill) : undefined;
-  const result = await withHands((hands) => debleed({ images, late, onModel, rate: plan.sampleRate, frames: plan.frames, mics: mics.map((m) => kitMic(m.role)), readers, hits, hands, progress: (done, what) => report(0.95 * done, what) }), undefined, thread);
+  const heard = await uncutOf(sql, plan, files, () => report(0, 'Listening for mics that were cut'));
+  const result = await withHands((hands) => debleed({ images, late, uncut: heard, onModel, rate: plan.sampleRate, frames: plan.frames, mics: mics.map((m) => kitMic(m.role)), readers, hits, hands, progress: (done, what) => report(0.95 * done, what) }), undefined, thread);
   if (result.mics.length === 0) throw new FreshGapError('DEBLEED_NO_MICS', 'No mic of this recording has a drum of its own.');
   const key = debleedKey(plan, files);
   await sql.begin(async (tx: Tx) => {
