@@ -15,14 +15,14 @@ const fileOf = (plan: Plan, files: readonly FileRow[], id: string): FileRow => {
 
 export const readersOf = (sql: Sql, plan: Plan, files: readonly FileRow[]): MicReader[] => plan.order.map((id) => readAnywhere(dbReader(sql, fileOf(plan, files, id), plan.mics[id].channel)));
 
-/** The last ones, by what they were made of: images of one recording are asked for one after the other. */
-let last: { readonly key: string; readonly heard: Promise<Uncut> } | null = null;
+/** The last ones, by what they were made of and who reads it: images of one recording are asked for one after the other. A job's connections end with it. */
+let last: { readonly sql: Sql; readonly key: string; readonly heard: Promise<Uncut> } | null = null;
 
 export function uncutOf(sql: Sql, plan: Plan, files: readonly FileRow[], progress?: () => void | Promise<void>): Promise<Uncut> {
   const key = JSON.stringify([plan.sampleRate, plan.frames, ...plan.order.map((id) => [fileOf(plan, files, id).content, plan.mics[id].channel])]);
-  if (last?.key === key) return last.heard;
+  if (last?.sql === sql && last.key === key) return last.heard;
   const heard = uncut(plan.sampleRate, plan.frames, readersOf(sql, plan, files), progress);
-  last = { key, heard };
+  last = { sql, key, heard };
   heard.catch(() => {
     if (last?.heard === heard) last = null;
   });

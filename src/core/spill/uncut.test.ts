@@ -106,7 +106,10 @@ describe('a mic that was cut before', () => {
   it('is told to people by name, with how long it is silent', async () => {
     const u = await heardOn;
     const percent = Math.round((100 * kept.filter((v) => v === 0).length) / N);
-    expect(cutNotes(['Tom', 'Snare', 'Hat', 'Overhead'], u, N)).toEqual([expect.stringMatching(new RegExp(`^Tom was cut before: it is silent for ${percent} % of the time`))]);
+    expect(cutNotes(['Tom', 'Snare', 'Hat', 'Overhead'], u, N)).toEqual([`Tom was cut before (silent for ${percent} % of the time): what it heard there is told from the other mics.`]);
+    const three = new Map([0, 2, 3].map((m) => [m, [{ from: 0, to: (m + 1) * 10 }]]));
+    expect(cutNotes(['Tom', 'Snare', 'Hat', 'Kick'], { silences: three }, 100)).toEqual(['Tom, Hat and Kick were cut before (silent for 10, 30 and 40 % of the time): what they heard there is told from the other mics.']);
+    expect(cutNotes(['Tom'], { silences: new Map() }, 100)).toEqual([]);
   });
 });
 

@@ -361,5 +361,10 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
 }
 
 /** For people: which mics were cut. */
-export const cutNotes = (names: readonly string[], { silences }: Uncut, frames: number): string[] =>
-  [...silences].map(([m, list]) => `${names[m]} was cut before: it is silent for ${Math.round((100 * list.reduce((n, s) => n + s.to - s.from, 0)) / frames)} % of the time. What it must have heard there is told from the other mics.`);
+export function cutNotes(names: readonly string[], { silences }: Pick<Uncut, 'silences'>, frames: number): string[] {
+  if (silences.size === 0) return [];
+  const parts = [...silences].map(([m, list]) => ({ name: names[m], share: Math.round((100 * list.reduce((n, s) => n + s.to - s.from, 0)) / frames) }));
+  const [one, last] = [parts.length === 1, parts.length - 1];
+  const list = (of: (p: (typeof parts)[number]) => unknown) => parts.map((p, i) => `${i === 0 ? '' : i === last ? ' and ' : ', '}${of(p)}`).join('');
+  return [`${list((p) => p.name)} ${one ? 'was' : 'were'} cut before (silent for ${list((p) => p.share)} % of the time): what ${one ? 'it' : 'they'} heard there is told from the other mics.`];
+}
