@@ -69,6 +69,9 @@ function withDoubtful(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, cou
   return more.length ? [...counted, ...more.map(([id, h]) => ({ id, frame: h.frame, strength: h.strength }))].sort((a, b) => a.frame - b.frame) : counted;
 }
 
+/** Only a person is wholly certain: plans keep four digits, and what rounds to one may still be moved and judged. */
+const MOST_CERTAIN = 0.9999;
+
 /** All hits that may be strokes, by drum, in order of time: what de-bleed learns from. A person's are certain; found ones keep their certainty, and rejected ones are none. */
 export function possibleHits(plan: Plan): Record<string, FoundHit[]> {
   const all = countedHits(plan);
@@ -76,7 +79,7 @@ export function possibleHits(plan: Plan): Record<string, FoundHit[]> {
     Object.entries(plan.hits).map(([d, list]) => {
       const counted = new Set(all.get(d)?.map((h) => h.id));
       const found = Object.entries(list).filter(([, h]) => h.state !== 'rejected');
-      return [d, found.map(([id, h]) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: h.state === 'found' ? h.certainty : counted.has(id) ? 1 : 0 })).sort((a, b) => a.time - b.time)];
+      return [d, found.map(([id, h]) => ({ time: h.frame / plan.sampleRate, strength: h.strength, certainty: h.state === 'found' ? Math.min(h.certainty, MOST_CERTAIN) : counted.has(id) ? 1 : 0 })).sort((a, b) => a.time - b.time)];
     }),
   );
 }

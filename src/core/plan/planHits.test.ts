@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { applyEdit, invertEdit } from './edits';
-import { liveTreatment } from './live';
+import { liveTreatment, possibleHits } from './live';
 import { editFromPlan } from './matchPlan';
 import { type PlanHit, counts, decideHits, giveHits, hitChange, isDoubtful, listHits, mergeAnalysis, moveHits } from './planHits';
 import { type Plan, createPlan } from './plan';
@@ -28,6 +28,19 @@ describe('hits in a plan', () => {
     const again = applyEdit(plan, mergeAnalysis(plan, { kick: [...found.kick, { time: 4.1667, strength: 1, certainty: 1 }, { time: 7, strength: 1, certainty: 1 }] }));
     expect(listHits(again, 'kick', true).map((h) => [h.frame, h.state])).toEqual([[48_240, 'confirmed'], [96_000, 'rejected'], [200_000, 'added'], [336_000, 'found']]);
     expect(listHits(again, 'kick').map((h) => h.frame)).toEqual([48_240, 200_000, 336_000]);
+  });
+
+  it('are wholly certain for what learns from them only where a person decided, however sure they were found', () => {
+    const plan = applyEdit(base, mergeAnalysis(base, { kick: [1, 2, 3, 4].map((time) => ({ time, strength: 0.5, certainty: time === 4 ? 0.5 : 0.99998 })) }));
+    const [a, b] = listHits(plan, 'kick');
+    let decided = applyEdit(plan, decideHits(plan, [a], 'confirmed', 'x'));
+    decided = applyEdit(decided, decideHits(decided, [b], 'rejected', 'x'));
+    const [said, sure, half] = possibleHits(decided).kick.map((h) => h.certainty);
+    expect(said).toBe(1);
+    expect(sure).toBeLessThan(1);
+    expect(sure).toBeGreaterThan(0.999);
+    expect(half).toBe(0.5);
+    expect(possibleHits(decided).kick.map((h) => h.time)).toEqual([1, 3, 4]);
   });
 
   it('can be given to a drum that had none yet, and back', () => {
