@@ -5,6 +5,7 @@ import { guessRoles } from '../core/plan/guessRoles';
 import type { MicReader } from '../core/render';
 import type { MicSource } from '../core/plan/plan';
 import { ROLES, isRoleId, roleOf } from '../core/plan/roles';
+import { kitMic } from '../core/spill/ownImages';
 import { type Uncut, uncut } from '../core/spill/uncut';
 import { sharedSamples } from '../node/hands';
 import { type WavFile, openFolder } from './wavFile';
@@ -71,7 +72,7 @@ export async function openMics(folder: string, rolesFile?: string): Promise<Fold
         return out;
       },
       reader: readerOf,
-      uncut: () => (heard ??= uncut(files[0].info.rate, frames, channels.map((_, m) => readerOf(m)))),
+      uncut: () => (heard ??= uncut(files[0].info.rate, frames, channels.map((_, m) => readerOf(m)), roles.map(kitMic))),
       close: async () => {
         await Promise.all(files.map((f) => f.close()));
       },

@@ -1,6 +1,7 @@
 /** Readers of a plan's mics as they are stored, and as they would be had nobody cut them. */
 import type { Plan } from '../core/plan/plan';
 import type { MicReader } from '../core/render';
+import { kitMic } from '../core/spill/ownImages';
 import { type Uncut, uncut } from '../core/spill/uncut';
 import { readAnywhere } from './chunkReader';
 import type { Sql } from './db';
@@ -19,9 +20,9 @@ export const readersOf = (sql: Sql, plan: Plan, files: readonly FileRow[]): MicR
 let last: { readonly sql: Sql; readonly key: string; readonly heard: Promise<Uncut> } | null = null;
 
 export function uncutOf(sql: Sql, plan: Plan, files: readonly FileRow[], progress?: () => void | Promise<void>): Promise<Uncut> {
-  const key = JSON.stringify([plan.sampleRate, plan.frames, ...plan.order.map((id) => [fileOf(plan, files, id).content, plan.mics[id].channel])]);
+  const key = JSON.stringify([plan.sampleRate, plan.frames, ...plan.order.map((id) => [fileOf(plan, files, id).content, plan.mics[id].channel, plan.mics[id].role])]);
   if (last?.sql === sql && last.key === key) return last.heard;
-  const heard = uncut(plan.sampleRate, plan.frames, readersOf(sql, plan, files), progress);
+  const heard = uncut(plan.sampleRate, plan.frames, readersOf(sql, plan, files), plan.order.map((id) => kitMic(plan.mics[id].role)), progress);
   last = { sql, key, heard };
   heard.catch(() => {
     if (last?.heard === heard) last = null;

@@ -22,7 +22,7 @@ describe('a kit whose toms were cut', () => {
         out.set(x.subarray(at, at + out.length));
       },
     }));
-    const heard = await uncut(r.rate, r.frames, readers);
+    const heard = await uncut(r.rate, r.frames, readers, r.mics.map((m) => kitMic(m.role)));
     expect([...heard.silences.keys()]).toEqual(toms);
     const find = (read: (m: number) => Float32Array | Promise<Float32Array>) => analyse(r.rate, r.mics.map((m) => m.role), r.mics.map((m) => m.name), read);
     const truth = Object.fromEntries(Object.entries(r.hits).map(([d, list]) => {

@@ -37,7 +37,7 @@ export interface Debleed {
   readonly images: readonly Float32Array[];
 }
 
-const heardOn = async (o: DebleedInput): Promise<Uncut> => o.uncut ?? (await uncut(o.rate, o.frames, o.readers, () => o.progress?.(0, 'Listening for mics that were cut')));
+const heardOn = async (o: DebleedInput): Promise<Uncut> => o.uncut ?? (await uncut(o.rate, o.frames, o.readers, o.mics, () => o.progress?.(0, 'Listening for mics that were cut')));
 
 function scale(x: Float32Array, by: number): void {
   if (by !== 1) for (let i = 0; i < x.length; i++) x[i] *= by;

@@ -60,12 +60,14 @@ function kit() {
   }
   return { mics, kept, cut: [mics[0].map((v, i) => v * kept[i]), ...mics.slice(1)] };
 }
+/** Three drums' mics, and an overhead. */
+const DRUMS = ['tom-1', 'snare', 'hat', null].map((own) => ({ own, overhead: own === null }));
 const power = (x: Float32Array, on: (i: number) => boolean) => x.reduce((a, v, i) => a + (on(i) ? v * v : 0), 0);
 const levelDb = (a: Float32Array, b: Float32Array, on: (i: number) => boolean) => 10 * Math.log10(power(a, on) / power(b, on));
 
 describe('a mic that was cut before', () => {
   const { mics, cut, kept } = kit();
-  const heardOn = uncut(RATE, N, cut.map(readerOf));
+  const heardOn = uncut(RATE, N, cut.map(readerOf), DRUMS);
   it('sounds on in its silences as the others tell, as loud as it was and much like it', async () => {
     const u = await heardOn;
     expect([...u.silences.keys()]).toEqual([0]);
@@ -117,15 +119,24 @@ describe('mics that nobody cut', () => {
   it('stay what they are: a recording without silences, a silent mic, a song that pauses', async () => {
     const { mics } = kit();
     const plain = mics.map(readerOf);
-    expect((await uncut(RATE, N, plain)).readers).toBe(plain);
+    expect((await uncut(RATE, N, plain, DRUMS)).readers).toBe(plain);
     const silent = [...mics.slice(0, 3), new Float32Array(N)].map(readerOf);
-    expect((await uncut(RATE, N, silent)).readers).toBe(silent);
+    expect((await uncut(RATE, N, silent, DRUMS)).readers).toBe(silent);
     const paused = mics.map((x) => readerOf(x.map((v, i) => (i > 8 * RATE && i < 14 * RATE ? 0 : v))));
-    expect((await uncut(RATE, N, paused)).silences.size).toBe(0);
+    expect((await uncut(RATE, N, paused, DRUMS)).silences.size).toBe(0);
+  });
+  it('stay what they are where they are no mics of drums: clicks are silent in between', async () => {
+    const { mics } = kit();
+    const click = new Float32Array(N);
+    for (const t of every(0, 1)) for (let i = 0; i < 0.4 * RATE; i++) click[t * RATE + i] = 0.3 * Math.sin(i);
+    const readers = [...mics, click].map(readerOf);
+    const as = async (own: string | null) => [...(await uncut(RATE, N, readers, [...DRUMS, { own, overhead: false }])).silences.keys()];
+    expect(await as(null)).toEqual([]);
+    expect(await as('tom-2')).toEqual([4]);
   });
   it('can be cancelled while mics are sought', async () => {
     const { cut } = kit();
-    await expect(uncut(RATE, N, cut.map(readerOf), () => {
+    await expect(uncut(RATE, N, cut.map(readerOf), DRUMS, () => {
       throw new Error('stop');
     })).rejects.toThrow('stop');
   });

@@ -5,6 +5,7 @@
  */
 import { solve } from '../dsp/hermitian';
 import { quantile } from '../hits/candidates';
+import type { SongMic } from '../hits/ownMics';
 import type { MicReader } from '../render';
 import { readWithin } from './lowerRate';
 import { BINS, HOP, type Spectrogram, createTransform, framesOf } from './transform';
@@ -170,8 +171,8 @@ function noiseAt(bin: number, frame: number): [number, number] {
 /** Root mean square of values that lie evenly between -1 and 1, two of them. */
 const EVEN = Math.sqrt(2 / 3);
 
-/** Mics as they would have been had nobody cut them, `rate` in Hz. Where no mic was, the readers are those that were given. `progress` is called between steps and may throw to cancel. */
-export async function uncut(rate: number, frames: number, given: readonly MicReader[], progress: () => void | Promise<void> = () => {}): Promise<Uncut> {
+/** Mics as they would have been had nobody cut them, `rate` in Hz. Where no mic was, the readers are those that were given. Only mics of drums and overheads are looked at: a click, say, is silent by itself. `progress` is called between steps and may throw to cancel. */
+export async function uncut(rate: number, frames: number, given: readonly MicReader[], mics: readonly Pick<SongMic, 'own' | 'overhead'>[], progress: () => void | Promise<void> = () => {}): Promise<Uncut> {
   const found: Awaited<ReturnType<typeof silencesIn>>[] = [];
   for (const r of given) {
     found.push(await silencesIn(r, frames, rate));
@@ -179,9 +180,9 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
   }
   const heard = found.filter((f) => f.total < frames);
   const least = Math.min(...heard.map((f) => f.total));
-  const mics = [...given.keys()];
-  const cut = mics.filter((m) => found[m].total - least > CUT * frames && frames - found[m].total > SOUNDS_S * rate);
-  const tell = mics.filter((m) => found[m].total - least <= TELLS * frames);
+  const all = [...given.keys()];
+  const cut = all.filter((m) => (mics[m].own !== null || mics[m].overhead) && found[m].total - least > CUT * frames && frames - found[m].total > SOUNDS_S * rate);
+  const tell = all.filter((m) => found[m].total - least <= TELLS * frames);
   if (cut.length === 0 || tell.length === 0) return { readers: given, silences: new Map(), cut: async (_, x) => x };
 
   const transform = createTransform();
