@@ -32,6 +32,11 @@ const LEAST_S = 0.01;
 /** A mic was cut where it is silent for so much more of the recording than the one that is least, and sounds for so long at least that something can be learnt, seconds. */
 const CUT = 0.05;
 const SOUNDS_S = 2;
+/**
+ * A mic that falls further than this while it sounds hears its drum alone, and is silent because that is: a sample, say. In 16 mics that were cut or gated the weakest frames lay 17 to 29 dB under the loudest, in one
+ * 38, in 16 of drums alone 40 to 63.
+ */
+const ALONE_DB = -36;
 /** Mics that are silent for hardly more than the least tell of those that were cut. */
 const TELLS = 0.01;
 /** A mic is faded so long after a silence and before one, seconds. */
@@ -92,6 +97,13 @@ function around(re: Float32Array, im: Float32Array, stride: number, t: number, i
     sum += p(b + BESIDE) - p(b - BESIDE - 1);
     into[b] = Math.max(sum, 0) + 1e-20;
   }
+}
+
+/** How far a mic's weakest frames lie under its loudest, dB. */
+function falls({ re, im, frames }: Spectrogram): number {
+  const power = new Float32Array(frames);
+  for (let b = 0; b < BINS; b++) for (let t = 0; t < frames; t++) power[t] += re[b * frames + t] ** 2 + im[b * frames + t] ** 2;
+  return 10 * Math.log10((quantile(power, 0.05) + 1e-20) / (quantile(power, 0.95) + 1e-20));
 }
 
 /** `mine` by `others`, in frames all of them have. */
@@ -222,9 +234,11 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
   for (const m of cut) {
     const list = soundingFrames(m);
     if (list.length < 2 * tell.length) continue;
+    const mine = await at(m, list);
+    if (falls(mine) < ALONE_DB) continue;
     const others: Spectrogram[] = [];
     for (const o of tell) others.push(await at(o, list));
-    filters.set(m, learnFilter(await at(m, list), others));
+    filters.set(m, learnFilter(mine, others));
     await progress();
   }
 
@@ -291,7 +305,8 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
         const is = level(k);
         if (is >= 1) return;
         gain[k] = 1 - is;
-        own[k] = is;
+        // what comes after a silence may be a stroke that was cut to its very attack
+        own[k] = step < 0 ? is : 1;
       }
     };
     for (const s of list) {
