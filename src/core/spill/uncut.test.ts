@@ -99,9 +99,14 @@ describe('a mic that was cut before', () => {
     const x = await u.cut(0, await whole(u.readers[0], N));
     expect(x.every((v, i) => kept[i] !== 0 || v === 0)).toBe(true);
     const faded = (i: number) => kept[i] > 0 && kept[i] < 0.5;
-    expect(levelDb(x, cut[0], faded)).toBeLessThan(2);
+    expect(levelDb(x, cut[0], faded)).toBeLessThan(1.5);
+    // what is no louder than the mic is left as it is there, too
+    const soft = cut[0].map((v) => 0.9 * v);
+    const left = await u.cut(0, soft.slice());
+    expect(left.every((v, i) => Math.abs(v - soft[i]) < 1e-6)).toBe(true);
     const part = await u.cut(0, (await whole(u.readers[0], N)).slice(40000, 90000), 40000);
-    expect(Math.max(...part.map((v, i) => Math.abs(v - x[40000 + i])))).toBeLessThan(1e-5);
+    // but for its ends, where it does not know what comes before and after
+    expect(Math.max(...part.subarray(500, 49500).map((v, i) => Math.abs(v - x[40500 + i])))).toBeLessThan(1e-5);
     const other = cut[1].slice();
     expect(await u.cut(1, other)).toEqual(cut[1]);
   });

@@ -32,11 +32,6 @@ const LEAST_S = 0.01;
 /** A mic was cut where it is silent for so much more of the recording than the one that is least, and sounds for so long at least that something can be learnt, seconds. */
 const CUT = 0.05;
 const SOUNDS_S = 2;
-/**
- * A mic that falls further than this while it sounds hears its drum alone, and is silent because that is: a sample, say. In 16 mics that were cut or gated the weakest frames lay 17 to 29 dB under the loudest, in one
- * 38, in 16 of drums alone 40 to 63.
- */
-const ALONE_DB = -36;
 /** Mics that are silent for hardly more than the least tell of those that were cut. */
 const TELLS = 0.01;
 /** A mic is faded so long after a silence and before one, seconds. */
@@ -97,13 +92,6 @@ function around(re: Float32Array, im: Float32Array, stride: number, t: number, i
     sum += p(b + BESIDE) - p(b - BESIDE - 1);
     into[b] = Math.max(sum, 0) + 1e-20;
   }
-}
-
-/** How far a mic's weakest frames lie under its loudest, dB. */
-function falls({ re, im, frames }: Spectrogram): number {
-  const power = new Float32Array(frames);
-  for (let b = 0; b < BINS; b++) for (let t = 0; t < frames; t++) power[t] += re[b * frames + t] ** 2 + im[b * frames + t] ** 2;
-  return 10 * Math.log10((quantile(power, 0.05) + 1e-20) / (quantile(power, 0.95) + 1e-20));
 }
 
 /** `mine` by `others`, in frames all of them have. */
@@ -234,11 +222,9 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
   for (const m of cut) {
     const list = soundingFrames(m);
     if (list.length < 2 * tell.length) continue;
-    const mine = await at(m, list);
-    if (falls(mine) < ALONE_DB) continue;
     const others: Spectrogram[] = [];
     for (const o of tell) others.push(await at(o, list));
-    filters.set(m, learnFilter(mine, others));
+    filters.set(m, learnFilter(await at(m, list), others));
     await progress();
   }
 
@@ -282,9 +268,9 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
   const [fadedOut, fadedIn] = [Math.round(FADED_OUT_S * rate), Math.round(FADED_IN_S * rate)];
   /**
    * Calls `each` for the samples of a stretch of a cut mic that lie in its silences, or beside them where it is faded: with the sample's place in the stretch, what the other mics tell of it,
-   * how much of that is missing, 0..1, and what of the two together is the mic's own, as a factor.
+   * and how much of that is missing, 0..1.
    */
-  async function missing(m: number, filter: Filter, at: number, length: number, each: (i: number, told: number, gain: number, own: number) => void): Promise<void> {
+  async function missing(m: number, filter: Filter, at: number, length: number, each: (i: number, told: number, gain: number) => void): Promise<void> {
     const list = found[m].list.filter((s) => s.from - fadedOut < at + length && s.to + fadedIn > at);
     if (list.length === 0) return;
     // levels lie on a grid of their own, and what is faded hangs together with its silence, so that it does not matter where reading begins
@@ -293,7 +279,7 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
     const raw = await readWithin(given[m], frames, from, to - from);
     const told = await toldOf(filter, from, to - from);
     const n = (to - from) / LEVEL;
-    const [gain, own] = [new Float32Array(n), new Float32Array(n).fill(1)];
+    const gain = new Float32Array(n);
     const power = (x: Float32Array, k: number) => {
       let p = 0;
       for (let i = Math.max(0, k - 1) * LEVEL; i < Math.min(n, k + 2) * LEVEL; i++) p += x[i] * x[i];
@@ -305,12 +291,10 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
         const is = level(k);
         if (is >= 1) return;
         gain[k] = 1 - is;
-        // what comes after a silence may be a stroke that was cut to its very attack
-        own[k] = step < 0 ? is : 1;
       }
     };
     for (const s of list) {
-      for (let k = Math.max(0, Math.floor((s.from - from) / LEVEL)); k < Math.min(n, (s.to - from) / LEVEL); k++) [gain[k], own[k]] = [1, 0];
+      for (let k = Math.max(0, Math.floor((s.from - from) / LEVEL)); k < Math.min(n, (s.to - from) / LEVEL); k++) gain[k] = 1;
     }
     for (const s of list) {
       faded(Math.floor((s.from - from) / LEVEL), -1, fadedOut);
@@ -322,8 +306,29 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
       const k = Math.floor(p);
       if (k < 0 || k + 1 >= n || at + i >= frames) continue;
       while (next < list.length && list[next].to <= at + i) next++;
-      if (next < list.length && list[next].from <= at + i) each(i, told[at + i - from], 1, 0);
-      else if (gain[k] > 0 || gain[k + 1] > 0) each(i, told[at + i - from], gain[k] + (p - k) * (gain[k + 1] - gain[k]), own[k] + (p - k) * (own[k + 1] - own[k]));
+      if (next < list.length && list[next].from <= at + i) each(i, told[at + i - from], 1);
+      else if (gain[k] > 0 || gain[k + 1] > 0) each(i, told[at + i - from], gain[k] + (p - k) * (gain[k + 1] - gain[k]));
+    }
+  }
+  /** Turns frames `from` to `to` of `x`, which begins at frame `at`, down to where they are no louder than the mic is. */
+  async function noLouder(m: number, x: Float32Array, at: number, from: number, to: number): Promise<void> {
+    const first = Math.floor(from / LEVEL) - 2;
+    const n = Math.ceil(to / LEVEL) + 2 - first;
+    const raw = await readWithin(given[m], frames, first * LEVEL, n * LEVEL);
+    const [is, may] = [new Float64Array(n + 2), new Float64Array(n + 2)];
+    for (let i = Math.max(0, at - first * LEVEL); i < Math.min(raw.length, at + x.length - first * LEVEL); i++) {
+      const k = Math.floor(i / LEVEL) + 1;
+      is[k] += x[first * LEVEL + i - at] ** 2;
+      may[k] += raw[i] ** 2;
+    }
+    const gain = Float32Array.from({ length: n }, (_, k) => {
+      const [now, most] = [is, may].map((p) => p[k] + p[k + 1] + p[k + 2]);
+      return now > most ? Math.sqrt(most / now) : 1;
+    });
+    for (let i = from; i < to; i++) {
+      const p = i / LEVEL - first - 0.5;
+      const k = Math.floor(p);
+      x[i - at] *= gain[k] + (p - k) * (gain[k + 1] - gain[k]);
     }
   }
   /** What is added to a mic, by mic and block: whoever listens reads a mic several times. */
@@ -358,8 +363,7 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
     readers,
     silences: new Map([...filters.keys()].map((m) => [m, found[m].list])),
     cut: (m, x, at = 0) => inTurn(async () => {
-      const filter = filters.get(m);
-      if (!filter) return x;
+      if (!filters.has(m)) return x;
       for (const s of found[m].list) x.fill(0, Math.max(0, s.from - at), Math.max(0, s.to - at));
       // beside silences the mic is faded: once where those are near each other
       let done = 0;
@@ -367,9 +371,7 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
         const from = Math.max(done, a, at);
         const to = Math.min(z, at + x.length, frames);
         done = Math.max(done, z);
-        if (to > from) await missing(m, filter, from, to - from, (i, _, __, own) => {
-          x[from + i - at] *= own;
-        });
+        if (to > from) await noLouder(m, x, at, from, to);
       }
       return x;
     }),
