@@ -5,6 +5,7 @@
  */
 import { solve } from '../dsp/hermitian';
 import { quantile } from '../hits/candidates';
+import { oneByOne } from '../hits/ears';
 import type { SongMic } from '../hits/ownMics';
 import type { MicReader } from '../render';
 import { readWithin } from './lowerRate';
@@ -229,12 +230,7 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
   }
 
   // readers answer one call at a time, whoever asks
-  let last: Promise<unknown> = Promise.resolve();
-  const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
-    const now = last.then(work);
-    last = now.catch(() => {});
-    return now;
-  };
+  const inTurn = oneByOne((work: () => Promise<void>) => work());
   /** What the mics that tell say of samples `from` and following. */
   async function toldOf(filter: Filter, from: number, length: number): Promise<Float32Array> {
     const K = tell.length;
@@ -362,27 +358,29 @@ export async function uncut(rate: number, frames: number, given: readonly MicRea
   return {
     readers,
     silences: new Map([...filters.keys()].map((m) => [m, found[m].list])),
-    cut: (m, x, at = 0) => inTurn(async () => {
-      if (!filters.has(m)) return x;
-      for (const s of found[m].list) x.fill(0, Math.max(0, s.from - at), Math.max(0, s.to - at));
-      // beside silences the mic is faded: once where those are near each other
-      let done = 0;
-      for (const [a, z] of found[m].list.flatMap((s) => [[s.from - fadedOut, s.from], [s.to, s.to + fadedIn]])) {
-        const from = Math.max(done, a, at);
-        const to = Math.min(z, at + x.length, frames);
-        done = Math.max(done, z);
-        if (to > from) await noLouder(m, x, at, from, to);
-      }
+    async cut(m, x, at = 0) {
+      if (filters.has(m)) await inTurn(async () => {
+        for (const s of found[m].list) x.fill(0, Math.max(0, s.from - at), Math.max(0, s.to - at));
+        // beside silences the mic is faded: once where those are near each other
+        let done = 0;
+        for (const [a, z] of found[m].list.flatMap((s) => [[s.from - fadedOut, s.from], [s.to, s.to + fadedIn]])) {
+          const from = Math.max(done, a, at);
+          const to = Math.min(z, at + x.length, frames);
+          done = Math.max(done, z);
+          if (to > from) await noLouder(m, x, at, from, to);
+        }
+      });
       return x;
-    }),
+    },
   };
 }
+
+const LISTED = new Intl.ListFormat('en-GB');
 
 /** For people: which mics were cut. */
 export function cutNotes(names: readonly string[], { silences }: Pick<Uncut, 'silences'>, frames: number): string[] {
   if (silences.size === 0) return [];
-  const parts = [...silences].map(([m, list]) => ({ name: names[m], share: Math.round((100 * list.reduce((n, s) => n + s.to - s.from, 0)) / frames) }));
-  const [one, last] = [parts.length === 1, parts.length - 1];
-  const list = (of: (p: (typeof parts)[number]) => unknown) => parts.map((p, i) => `${i === 0 ? '' : i === last ? ' and ' : ', '}${of(p)}`).join('');
-  return [`${list((p) => p.name)} ${one ? 'was' : 'were'} cut before (silent for ${list((p) => p.share)} % of the time): what ${one ? 'it' : 'they'} heard there is told from the other mics.`];
+  const shares = [...silences.values()].map((list) => String(Math.round((100 * list.reduce((n, s) => n + s.to - s.from, 0)) / frames)));
+  const one = silences.size === 1;
+  return [`${LISTED.format([...silences.keys()].map((m) => names[m]))} ${one ? 'was' : 'were'} cut before (silent for ${LISTED.format(shares)} % of the time): what ${one ? 'it' : 'they'} heard there is told from the other mics.`];
 }
