@@ -4,9 +4,10 @@ import { withCutToms } from './cutMics';
 import { withCymbalMics } from './cymbalMics';
 import { elsewhereRecording } from './elsewhere';
 import { type MadeRecording, type RecordingPlan, makeRecording } from './makeRecording';
-import { type RandomSpec, randomRecording } from './randomKit';
+import { type RandomSpec, randomRecording, tunedVoice } from './randomKit';
 import { threeOf } from './randomPart';
 import { realVoice } from './realSounds';
+import { withSecondDrums } from './secondDrums';
 import { unlikeVoice } from './unlikeSounds';
 
 const SECONDS = 40;
@@ -25,22 +26,26 @@ export function specOf(seed: number): Omit<RandomSpec, 'voice'> & { readonly tom
   return { seed, seconds: SECONDS, spill: seed % 2 === 0 ? 'normal' : seed % 4 === 1 ? 'hard' : 'easy', toms: seed % 3 === 0 ? 2 : 3 };
 }
 
+/** So far on is the number by which second drums are tuned. */
+const OTHER_TUNING = 7000;
+
 const UNLIKE = /^\d+-unlike$/;
 const ELSEWHERE = /^\d+-elsewhere$/;
 const SPOTTED = /^\d+-spotted$/;
 const ARTICULATED = /^\d+-articulated$/;
 const CUT = /^\d+-cut$/;
+const DOUBLED = /^\d+-doubled$/;
 const FEW = /^(\d+)-([a-z][a-z0-9-]*)=([03])$/;
 
-/** The number of a recording by its name: `101`, `101-ride=0`, `101-unlike`, `101-elsewhere`, `101-spotted`, `101-articulated` or `101-cut`. */
+/** The number of a recording by its name: `101`, `101-ride=0`, `101-unlike`, `101-elsewhere`, `101-spotted`, `101-articulated`, `101-cut` or `101-doubled`. */
 export const numberOf = (name: string): number => Number(name.split('-')[0]);
 
-/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `101-106-elsewhere`, `101-106-spotted`, `101-106-articulated`, `101-106-cut`, `demo`), ranges spelt out. Throws what says how they are written. */
+/** Names as they are asked for (`101`, `101-106`, `101-ride=3`, `101-unlike`, `101-106-unlike`, `101-106-elsewhere`, `101-106-spotted`, `101-106-articulated`, `101-106-cut`, `101-106-doubled`, `demo`), ranges spelt out. Throws what says how they are written. */
 export function namesOf(words: readonly string[]): string[] {
   return words.flatMap((w) => {
     if (w === 'demo' || FEW.test(w)) return [w];
-    const [, from, to, kind = ''] = /^(\d+)(?:-(\d+))?(-unlike|-elsewhere|-spotted|-articulated|-cut)?$/.exec(w) ?? [];
-    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), with sounds unlike the others' (101-unlike), elsewhere (101-elsewhere), with a mic at the ride (101-spotted), struck in more ways (101-articulated) or with toms cut by hand (101-cut), and not "demo".`);
+    const [, from, to, kind = ''] = /^(\d+)(?:-(\d+))?(-unlike|-elsewhere|-spotted|-articulated|-cut|-doubled)?$/.exec(w) ?? [];
+    if (!from || Number(to ?? from) < Number(from)) throw new Error(`${w} is no number, no range of numbers, no number with a drum that is struck never or three times (101-ride=0, 101-ride=3), with sounds unlike the others' (101-unlike), elsewhere (101-elsewhere), with a mic at the ride (101-spotted), struck in more ways (101-articulated), with toms cut by hand (101-cut) or with two bass drums and two snares (101-doubled), and not "demo".`);
     return Array.from({ length: Number(to ?? from) - Number(from) + 1 }, (_, i) => `${Number(from) + i}${kind}`);
   });
 }
@@ -60,7 +65,7 @@ export const needsRealSounds = (name: string): boolean => name !== 'demo' && (UN
 /** Every third recording elsewhere has sounds of its own too. */
 const unlikeElsewhere = (name: string): boolean => ELSEWHERE.test(name) && numberOf(name) % 3 === 0;
 
-/** What is made under a name but `demo`; see specOf, strokesOf, unlikeSounds.ts, elsewhere.ts, cymbalMics.ts and articulations.ts. `truth`: see RandomSpec. */
+/** What is made under a name but `demo`; see specOf, strokesOf, unlikeSounds.ts, elsewhere.ts, cymbalMics.ts, articulations.ts and secondDrums.ts. `truth`: see RandomSpec. */
 export function planOf(name: string, truth = true): RecordingPlan {
   const spec = specOf(numberOf(name));
   const sounds = soundsOf(spec.seed);
@@ -69,6 +74,7 @@ export function planOf(name: string, truth = true): RecordingPlan {
   const plan = randomRecording({ ...spec, voice, truth });
   if (SPOTTED.test(name)) return withCymbalMics(plan, spec.seed);
   if (ARTICULATED.test(name)) return withArticulations(plan, spec.seed);
+  if (DOUBLED.test(name)) return withSecondDrums(plan, spec.seed, sounds ? realVoice(sounds, spec.seed + OTHER_TUNING, spec.toms) : tunedVoice(spec.seed + OTHER_TUNING, []));
   return { ...plan, strokes: strokesOf(name, plan.strokes) };
 }
 

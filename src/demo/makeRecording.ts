@@ -273,7 +273,7 @@ export function makeRecording(plan: RecordingPlan, progress: (done: number) => v
     if (!drive) return;
     const ring = drums.find((d) => d.id === m.own)?.ring;
     if (ring) addTo(audio[mi], sympathetic(drive, rate, ring.hz, ring.t60));
-    else if (m.own === 'snare') {
+    else if (m.own?.startsWith('snare')) {
       const noise = createGaussian(createRng(plan.seed + 77 + mi));
       let env = 0;
       let last = 0;

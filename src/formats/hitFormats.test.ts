@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { WaveFile } from 'wavefile';
 import { deliverHits } from '../server/deliverHits';
 import { cueChunks, labelText, markersCsv } from './markers';
-import { midiFile, percussionKey, readMidi, velocityOf } from './midi';
+import { drumOfKey, midiFile, percussionKey, readMidi, velocityOf } from './midi';
 
 describe('MIDI', () => {
   // Standard MIDI Files 1.0: a header chunk of six bytes, format 1; variable-length quantities 0x80 = 81 00, 0x3FFF = FF 7F, 0x1FFFFF = FF FF 7F
@@ -39,7 +39,13 @@ describe('MIDI', () => {
 
   // General MIDI level 1 percussion map
   it('uses General MIDI keys', () => {
-    expect(['kick', 'snare', 'hat', 'tom-1', 'tom-3', 'tom-6', 'crash', 'ride'].map(percussionKey)).toEqual([36, 38, 42, 50, 47, 41, 49, 51]);
+    expect(['kick', 'snare', 'hat', 'tom-1', 'tom-3', 'tom-6', 'crash', 'ride', 'kick-2', 'snare-2'].map(percussionKey)).toEqual([36, 38, 42, 50, 47, 41, 49, 51, 35, 40]);
+  });
+
+  it('finds the drum of a key: the second one, or the only one of its kind', () => {
+    expect([35, 36, 38, 40].map((k) => drumOfKey(k, ['kick', 'kick-2', 'snare', 'snare-2']))).toEqual(['kick-2', 'kick', 'snare', 'snare-2']);
+    expect([35, 36, 38, 40, 50].map((k) => drumOfKey(k, ['kick', 'snare']))).toEqual(['kick', 'kick', 'snare', 'snare', undefined]);
+    expect(drumOfKey(35, ['snare'])).toBeUndefined();
   });
 
   it('bends velocities by the curve, within 1 to 127', () => {

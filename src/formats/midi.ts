@@ -18,12 +18,16 @@ export interface MidiTrack {
   readonly notes: readonly { readonly time: number; readonly velocity: number }[];
 }
 
-/** General MIDI level 1: 36 kick, 38 snare, 42 closed hat, 50 48 47 45 43 41 toms from high to low, 49 crash, 51 ride. */
+/** General MIDI level 1: 36 kick (35 a second one), 38 snare (40), 42 closed hat, 50 48 47 45 43 41 toms from high to low, 49 crash, 51 ride. */
 export function percussionKey(drum: string): number {
   const tom = /^tom-(\d)$/.exec(drum);
   if (tom) return [50, 48, 47, 45, 43, 41][Math.min(5, Number(tom[1]) - 1)];
-  return { kick: 36, snare: 38, hat: 42, crash: 49, ride: 51 }[drum] ?? 37;
+  return { kick: 36, 'kick-2': 35, snare: 38, 'snare-2': 40, hat: 42, crash: 49, ride: 51 }[drum] ?? 37;
 }
+
+/** Which of `drums` a key is for: General MIDI has two keys of bass drums and of snares, and who has one of a kind gets both. */
+export const drumOfKey = (key: number, drums: readonly string[]): string | undefined =>
+  drums.find((d) => percussionKey(d) === key) ?? ['kick', 'snare'].find((d) => drums.includes(d) && percussionKey(`${d}-2`) === key);
 
 /** 1 to 127: `strength` 0..1 to the power `curve`. */
 export const velocityOf = (strength: number, curve: number): number => Math.min(127, Math.max(1, Math.round(1 + 126 * strength ** curve)));

@@ -21,7 +21,7 @@ export interface Analysis {
 }
 
 /** Raised whenever the same audio would give another result. */
-export const ANALYSIS_VERSION = 24;
+export const ANALYSIS_VERSION = 25;
 
 /** Strokes this certain make the spill map; with few mics nobody is that sure. */
 const SURE = 0.8;

@@ -7,6 +7,7 @@ import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { FAR, type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
 import { CYMBALS, type Song, type Source, addedIn, readSong } from './song';
+import { withoutOthersOfKind } from './secondOfKind';
 import { unexplained } from './unexplained';
 import { fromOtherTom, heardFirst, heardLater, overlooked, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
 import { type SongMic, ownMics } from './ownMics';
@@ -169,7 +170,7 @@ async function detectAmong(
     drums[t.drum] = apart(drums[t.drum].map((h, i) => ({ ...h, time: aligned[k][i] })));
   });
   await progress(1);
-  return { drums, song: heard };
+  return { drums: withoutOthersOfKind(drums), song: heard };
 }
 
 /** What may be a stroke of another drum. */

@@ -1,7 +1,8 @@
 /** What differs between kinds of drums in the finding of hits: which bands rise, where a stroke begins to be heard, how many patterns. */
 export type Kind = 'kick' | 'snare' | 'hat' | 'tom' | 'cymbal';
 
-export const kindOf = (drum: string): Kind => (drum.startsWith('tom') ? 'tom' : drum === 'kick' || drum === 'snare' || drum === 'hat' ? drum : 'cymbal');
+/** A second bass drum and a second snare ("kick-2", "snare-2") are of their kinds. */
+export const kindOf = (drum: string): Kind => (['kick', 'snare', 'hat', 'tom'] as const).find((k) => drum.startsWith(k)) ?? 'cymbal';
 
 /** Bands in which candidates are sought, Hz. */
 export const RISE_BANDS: readonly (readonly [number, number])[] = [[40, 110], [90, 220], [200, 450], [450, 1200], [1200, 3500], [3500, 8000], [8000, 16000]];

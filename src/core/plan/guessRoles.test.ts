@@ -39,6 +39,20 @@ describe('roles from file names', () => {
     ]);
   });
 
+  it('tells two bass drums and two snares from two mics of one', () => {
+    expect(guess('Kick L.wav', 'Kick R.wav', 'Snare.wav')).toEqual(['kick-in', 'kick-2', 'snare-top']);
+    expect(guess('KickL_In.wav', 'KickL_Out.wav', 'KickR_In.wav', 'KickR_Out.wav')).toEqual(['kick-in', 'kick-out', 'kick-2', 'kick-2-out']);
+    expect(guess('01 Snare Top.wav', '02 Snare Bot.wav', '03 Side Snare.wav', '04 Side Snare Bot.wav')).toEqual(['snare-top', 'snare-bottom', 'snare-2', 'snare-2-bottom']);
+    expect(guess('Snare.wav', 'Aux Snare.wav', '2nd Kick.wav', 'Kick.wav')).toEqual(['snare-top', 'snare-2', 'kick-2', 'kick-in']);
+    // numbered ones, and a lone one that names a side, are mics of one drum; so is a stereo file
+    expect(guess('Kick 1.wav', 'Kick 2.wav', 'Snare 1.wav', 'Snare 2.wav')).toEqual(['kick-in', 'kick-in', 'snare-top', 'snare-top']);
+    expect(guess('Kick R.wav')).toEqual(['kick-in']);
+    expect(guessRoles([0, 1].map((channel) => ({ file: 'Kick.wav', channel, channels: 2 })))).toEqual(['kick-in', 'kick-in']);
+    expect(guess('03b Snare.wav', '03 B Snare.wav')).toEqual(['snare-top', 'snare-bottom']);
+    // a mic at the shell is no second snare
+    expect(guess('Snare Top.wav', 'Snare Side.wav')).toEqual(['snare-top', 'snare-side']);
+  });
+
   it('gives the channels of a stereo file their sides', () => {
     const stereo = (file: string) => [0, 1].map((channel) => ({ file, channel, channels: 2 }));
     expect(guessRoles([...stereo('Overheads.wav'), ...stereo('Room.wav')])).toEqual(['overhead-left', 'overhead-right', 'room-left', 'room-right']);

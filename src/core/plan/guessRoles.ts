@@ -42,9 +42,13 @@ function words(file: string): string[] {
   const base = file
     .replace(/^.*[\\/]/, '')
     .replace(/\.(wav|wave|bwf|w64|rf64|aif+|flac)$/i, '')
+    // "03b" is a place in the list, as "03" is
+    .replace(/^(\d+)[a-z](?=[\s_-])/i, '$1')
     .replace(/hi[\s_-]*hats?/gi, ' hihat ')
     .replace(/bass[\s_-]*drum/gi, ' kick ')
-    .replace(/over[\s_-]*heads?/gi, ' overhead ');
+    .replace(/over[\s_-]*heads?/gi, ' overhead ')
+    .replace(/side[\s_-]*snare/gi, ' sidesnare snare ')
+    .replace(/\b2nd\b/gi, ' second ');
   return base
     .replace(/([a-z])([A-Z])/g, '$1 $2')
     .replace(/([A-Za-z])(\d)/g, '$1 $2')
@@ -55,7 +59,7 @@ function words(file: string): string[] {
     .flatMap((w) => {
       const stuck = /^(oh|ohs|overheads?|rooms?|rm|amb|hh)(l|r)$/.exec(w);
       if (stuck) return [stuck[1], stuck[2]];
-      const inside = /^(kick|kik|kk|bd|snare|snr|sn|sd)(in|out|sub|top|bot|bottom|btm|up|dn|down|t|b)$/.exec(w);
+      const inside = /^(kick|kik|kk|bd|snare|snr|sn|sd)(in|out|sub|top|bot|bottom|btm|up|dn|down|t|b|l|r)$/.exec(w);
       return inside ? [inside[1], inside[2]] : [w];
     });
 }
@@ -89,19 +93,38 @@ function read(c: NamedChannel): Reading {
   return { family, side, order, number: digits ? Number(digits) : null, tags };
 }
 
+/** What a second snare is called. */
+const SECOND = ['aux', 'auxiliary', 'second', 'piccolo', 'sidesnare'];
+
+/**
+ * Mics of a second bass drum or a second snare: those at the right where there are some at the left, and what is called so. "Kick 1" and "Kick 2" are mostly two mics of one drum and stay that.
+ * The channels of one stereo file are one drum's.
+ */
+function secondsAmong(readings: readonly Reading[], channels: readonly NamedChannel[]): ReadonlySet<Reading> {
+  const twoOf = (family: string) => ['left', 'right'].every((side) => readings.some((r, i) => r.family === family && r.side === side && channels[i].channels !== 2));
+  return new Set(readings.filter((r, i) => (r.family === 'kick' || r.family === 'snare') && channels[i].channels !== 2 && (SECOND.some((x) => r.tags.has(x)) || (r.side === 'right' && twoOf(r.family)))));
+}
+
 const BOTTOM = ['bottom', 'bot', 'btm', 'under', 'dn', 'down', 'b', 'wires'];
 
 /** Role ids, one for each given channel, in the given order; "other" where nothing fits. */
 export function guessRoles(channels: readonly NamedChannel[]): string[] {
   const readings = channels.map(read);
+  const seconds = secondsAmong(readings, channels);
   const out = readings.map((r): string => {
     switch (r.family) {
-      case 'kick':
+      case 'kick': {
+        const out = ['out', 'outside', 'front', 'o'].some((x) => r.tags.has(x));
+        if (seconds.has(r)) return out ? 'kick-2-out' : 'kick-2';
         if (r.tags.has('sub')) return 'kick-sub';
-        return ['out', 'outside', 'front', 'o'].some((x) => r.tags.has(x)) ? 'kick-out' : 'kick-in';
-      case 'snare':
+        return out ? 'kick-out' : 'kick-in';
+      }
+      case 'snare': {
+        const bottom = BOTTOM.some((x) => r.tags.has(x));
+        if (seconds.has(r)) return bottom ? 'snare-2-bottom' : 'snare-2';
         if (r.tags.has('side') || r.tags.has('shell')) return 'snare-side';
-        return BOTTOM.some((x) => r.tags.has(x)) ? 'snare-bottom' : 'snare-top';
+        return bottom ? 'snare-bottom' : 'snare-top';
+      }
       case 'overhead':
       case 'room':
         return r.side ? `${r.family}-${r.side}` : r.family;

@@ -103,10 +103,10 @@ const otherHits = (plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, of: (d
 
 /** Strokes at least this strong on these stand out of another drum's tail. */
 const LOUD = 0.6;
-const HARSH: ReadonlySet<string> = new Set(['snare', 'crash']);
+const harsh = (drum: string) => drum === 'crash' || kindOf(drum) === 'snare';
 
-/** Frames of strong strokes on snare and crash where those are other drums, rising. */
-export const loudForeign = (plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string): number[] => otherHits(plan, drum, (d) => HARSH.has(d), LOUD);
+/** Frames of strong strokes on snares and crash where those are other drums, rising. */
+export const loudForeign = (plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string): number[] => otherHits(plan, drum, harsh, LOUD);
 
 /** Strokes at least this strong of kick, snare and toms cover the deep end of another drum's tail. */
 const STRONG = 0.4;

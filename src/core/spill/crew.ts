@@ -7,6 +7,8 @@ import { type Kit, RESTS } from './kit';
 import { lowered, readWithin } from './lowerRate';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
+import { framesOf as bandFramesOf } from './bandFrames';
+import { giveBackUnexpected } from './expectedSpill';
 import { giveBackBeyond } from './loudestSpill';
 import { type Candidate, witness } from './judgeAgain';
 import { UNDER_LOUD_CYMBAL_DB, quietRest } from './quietRest';
@@ -38,6 +40,10 @@ export interface Hand extends Ear {
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
   /** Gives a whole mic back, in its place, what was taken beyond the loudest spill; see giveBackBeyond. `kept` must lie in memory that is shared with whoever works. */
   giveBack(raw: Float32Array, kept: Float32Array, rate: number, possible: readonly number[]): Promise<void> | void;
+  /** Power of a whole mic in thirds of an octave, frame by frame; see bandFrames. */
+  bandPower(x: Float32Array, rate: number): Promise<Float32Array> | Float32Array;
+  /** Gives a whole mic back, in its place, what was taken and cannot be spill; see giveBackUnexpected. `kept` must lie in memory that is shared with whoever works. */
+  giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[], possible: readonly number[], others: readonly Float32Array[]): Promise<void> | void;
   /**
    * Leaves of a whole mic, in its place, what its drum's own decay lets it be, and tells how it rings then. `x` must lie in memory that is shared with whoever works;
    * `doubtful`: strokes that may be none; `debled`: false leaves the sound as it is; see learnRing.
@@ -114,6 +120,8 @@ export function createHand(): Hand {
       return separator.run(audio, offset, from, to, targets);
     },
     giveBack: giveBackBeyond,
+    bandPower: (x, rate) => bandFramesOf(x, rate).power,
+    giveBackUnexpected,
     tidy(x, rate, drum, own, doubtful, debled) {
       const kind = kindOf(drum);
       const possible = [...own, ...doubtful].sort((a, b) => a - b);

@@ -4,18 +4,19 @@
  */
 import type { Ring } from '../clean/ring';
 import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, THRESHOLD } from '../hits/detectHits';
-import { oneByOne } from '../hits/ears';
+import { oneByOne, shareOut } from '../hits/ears';
 import { kindOf } from '../hits/kinds';
 import { MAY_BE } from '../plan/live';
 import { IN_DOUBT, foundAgain, hearAgain, withUnheard } from './hearAgain';
 import { computeImages } from './image';
 import { lowered, restored, timesLower } from './lowerRate';
-import { type DebleedInput, type HitsByDrum, LEAST_SHARE, resting, separate, separateAgain, tellingTarget, whole } from './ownImages';
+import type { Hand } from './crew';
+import { type DebleedInput, type HitsByDrum, LEAST_SHARE, type Separated, resting, separate, separateAgain, tellingTarget, whole } from './ownImages';
 import type { StandingOut } from './standOut';
 import { type Uncut, uncut } from './uncut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 31;
+export const DEBLEED_VERSION = 32;
 
 export interface KeptMic {
   readonly mic: number;
@@ -56,6 +57,13 @@ export async function hearClosely(input: DebleedInput): Promise<HitsByDrum> {
   return first ? foundAgain(o, first, await hearAgain(o, first, (d) => o.progress?.(0.85 + 0.15 * d, 'Finding the hits again'))) : o.hits;
 }
 
+/** What tells of spill: every close mic with its own drum, and the overheads, by power in thirds of an octave. */
+async function bandPowers(o: DebleedInput, { targets, images }: Separated, read: (mic: number) => Promise<Float32Array>): Promise<{ readonly drum: number | null; readonly power: Float32Array }[]> {
+  const close = targets.map(([, drum], q) => async (hand: Hand) => ({ drum, power: await hand.bandPower(images[q], o.rate) }));
+  const above = [...o.mics.keys()].filter((m) => o.mics[m].overhead).map((m) => async (hand: Hand) => ({ drum: null, power: await hand.bandPower(await read(m), o.rate) }));
+  return shareOut<Hand, { drum: number | null; power: Float32Array }>(o.hands, [...close, ...above]);
+}
+
 /** Throws what `progress` throws, to cancel. */
 export async function debleed(given: DebleedInput): Promise<Debleed> {
   const { readers, cut } = await heardOn(given);
@@ -81,6 +89,7 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
   const hitsOf = (drum: string) => found[drum] ?? [];
   const unheard: Record<string, StandingOut[]> = {};
   const readRaw = oneByOne((m: number) => whole(o.readers[m], o.frames));
+  const heardIn = await bandPowers(o, first, readRaw);
   let next = 0;
   let done = 0;
   await Promise.all(o.hands.map(async (hand) => {
@@ -95,6 +104,7 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
       const possible = frames((h) => h.certainty >= LEAST_CERTAIN);
       if (share > 0) await hand.giveBack(await readRaw(m), images[q], rate, possible);
       const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
+      if (share > 0) await hand.giveBackUnexpected(await readRaw(m), images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
       if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
         const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
         unheard[drum] = await hand.standOut({ raw: await readRaw(m), kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) });

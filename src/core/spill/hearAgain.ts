@@ -5,6 +5,7 @@ import { CYMBAL_SAME_S, ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, THRESHOLD, de
 import { oneByOne, shareOut } from '../hits/ears';
 import { ATTACK_BAND, type Kind, kindOf } from '../hits/kinds';
 import { believable, logit } from '../hits/passes';
+import { withoutOthersOfKind } from '../hits/secondOfKind';
 import { withOwnStrengths } from '../hits/ownStrengths';
 import { NETWORKS } from '../hits/weights';
 import type { Hand } from './crew';
@@ -176,5 +177,5 @@ export async function foundAgain(o: DebleedInput, s: Separated, again: readonly 
       found[h.drum] = own ? await withOwnStrengths(o.hands[0], own, o.rate, placed) : placed;
     } else found[h.drum] = h.features && FAINT[kind] ? await fromFaintest(o, s, h, hits, place, (m) => whole(o.readers[m], o.frames)) : hits;
   }
-  return found;
+  return withoutOthersOfKind(found);
 }

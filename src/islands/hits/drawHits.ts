@@ -7,7 +7,7 @@ export function readColors(): HitColors {
   return { kick: v('--kick'), snare: v('--snare'), tom: v('--tom'), cymbal: v('--cymbal'), ink: v('--ink'), ink2: v('--ink2'), line: v('--line'), hand: v('--hand'), doubt: v('--doubt'), sheet: v('--sheet'), raw: v('--raw'), soft: v('--soft') };
 }
 
-export const colorOf = (drum: string, c: HitColors): string => (drum.startsWith('tom') ? c.tom : drum === 'kick' ? c.kick : drum === 'snare' ? c.snare : c.cymbal);
+export const colorOf = (drum: string, c: HitColors): string => (drum.startsWith('tom') ? c.tom : drum.startsWith('kick') ? c.kick : drum.startsWith('snare') ? c.snare : c.cymbal);
 
 /** One hit at (x, y), `r` its radius. Hollow where it is in doubt, crossed out where it does not count. */
 export function drawHit(g: CanvasRenderingContext2D, drum: string, x: number, y: number, r: number, color: string, look: 'sure' | 'doubt' | 'out', paper: string): void {
@@ -19,7 +19,11 @@ export function drawHit(g: CanvasRenderingContext2D, drum: string, x: number, y:
     g.lineTo(x + r, y - up * r * 0.8);
     g.lineTo(x - r, y - up * r * 0.8);
     g.closePath();
-  } else if (drum === 'snare') g.rect(x - r, y - r * 0.7, 2 * r, 1.4 * r);
+  } else if (drum.startsWith('snare')) {
+    // the second stands on end
+    const [w, h] = drum === 'snare' ? [r, r * 0.7] : [r * 0.7, r];
+    g.rect(x - w, y - h, 2 * w, 2 * h);
+  }
   else if (drum === 'hat') g.rect(x - Math.max(1, r * 0.3), y - r, Math.max(2, r * 0.6), 2 * r);
   else if (drum === 'crash') {
     for (let k = 0; k < 3; k++) {
@@ -28,6 +32,7 @@ export function drawHit(g: CanvasRenderingContext2D, drum: string, x: number, y:
       g.lineTo(x + r * Math.cos(a), y + r * Math.sin(a));
     }
   } else if (drum === 'ride') g.arc(x, y + r * 0.5, r, Math.PI, 2 * Math.PI);
+  else if (drum === 'kick-2') g.ellipse(x, y, r * 0.6, r, 0, 0, 2 * Math.PI);
   else g.arc(x, y, r, 0, 2 * Math.PI);
   g.strokeStyle = color;
   g.lineWidth = look === 'sure' ? 1 : 1.4;

@@ -4,7 +4,7 @@ import { type ListedHit, decideHits, giveHits, hitChange, hitId, isDoubtful, lis
 import { mainMic } from '../../core/plan/mainMic';
 import type { Plan } from '../../core/plan/plan';
 import { ROLES, roleOf } from '../../core/plan/roles';
-import { percussionKey, readMidi } from '../../formats/midi';
+import { drumOfKey, readMidi } from '../../formats/midi';
 import { goTo, togglePlay } from '../workbench/engine';
 import { type Bench, commit, useBench } from '../workbench/store';
 
@@ -18,8 +18,8 @@ export function drumsOf(plan: Plan): string[] {
 }
 
 export const drumLabel = (drum: string): string => {
-  const tom = /^tom-(\d)$/.exec(drum);
-  return tom ? `Tom ${tom[1]}` : drum.charAt(0).toUpperCase() + drum.slice(1);
+  const name = drum.replace(/-(\d)$/, ' $1');
+  return name.charAt(0).toUpperCase() + name.slice(1);
 };
 
 export const keyOf = (h: { drum: string; id: string }): string => `${h.drum}/${h.id}`;
@@ -158,7 +158,7 @@ export function importMidi(bytes: Uint8Array): { added: number; kept: number; un
   const changes: Change[] = [];
   let [added, kept, unknown] = [0, 0, 0];
   for (const n of readMidi(bytes)) {
-    const drum = drums.find((d) => d === n.track) ?? drums.find((d) => percussionKey(d) === n.key);
+    const drum = drums.find((d) => d === n.track) ?? drumOfKey(n.key, drums);
     const frame = Math.round(n.time * base.sampleRate);
     if (!drum || frame >= base.frames) {
       unknown++;

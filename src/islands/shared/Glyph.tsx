@@ -13,6 +13,21 @@ const BOX = (
     <path d="M5 8.2h6" />
   </>
 );
+/** Of two bass drums or snares the second is narrow, as its hits are drawn. */
+const SECONDS: Record<string, JSX.Element> = {
+  kick: (
+    <>
+      <ellipse cx="8" cy="8" rx="4" ry="6" />
+      <circle cx="8" cy="8" r="1.6" fill="currentColor" />
+    </>
+  ),
+  snare: (
+    <>
+      <rect x="4.2" y="2" width="7.6" height="12" rx="1" />
+      <path d="M6.4 8h3.2" />
+    </>
+  ),
+};
 const BOWS = <path d="M2 6.5q6-4 12 0M2 10q6 4 12 0" />;
 const STAR = <path d="M8 2v12M2.8 5l10.4 6M13.2 5L2.8 11" />;
 const SHAPES: Record<string, { color: string; shape: JSX.Element }> = {
@@ -36,7 +51,9 @@ const TOMS = [
 export function Glyph({ role, size = 18 }: { role: string; size?: number }) {
   const tom = /^tom-(\d)/.exec(role);
   const family = role.replace(/-.*$/, '');
-  const { color, shape } = tom ? { color: 'text-tom', shape: TOMS[(Number(tom[1]) - 1) % TOMS.length] } : (SHAPES[family] ?? SHAPES.other);
+  const known = SHAPES[family] ?? SHAPES.other;
+  const second = /^[a-z]+-2\b/.test(role) ? SECONDS[family] : undefined;
+  const { color, shape } = tom ? { color: 'text-tom', shape: TOMS[(Number(tom[1]) - 1) % TOMS.length] } : { color: known.color, shape: second ?? known.shape };
   return (
     <svg aria-hidden="true" viewBox="0 0 16 16" width={size} height={size} fill="none" stroke="currentColor" strokeWidth="1.6" strokeLinejoin="round" strokeLinecap="round" className={`${color} shrink-0`}>
       {shape}
