@@ -4,7 +4,7 @@ import type { Plan } from '../../core/plan/plan';
 import { Glyph } from '../shared/Glyph';
 import { formatTime } from '../shared/time';
 import { useBench } from '../workbench/store';
-import { choose, doubtful, drumLabel, drumsOf, give, hear, hitOf, keep, keyOf, reject, targets } from './hitsState';
+import { GIVE_KEYS, choose, doubtful, drumLabel, drumsOf, give, hear, hitOf, keep, keyOf, reject, targets } from './hitsState';
 
 export function Queue() {
   const plan = useBench((s) => s.plan) as Plan;
@@ -83,9 +83,9 @@ export function Queue() {
         </div>
         <div className="flex flex-wrap items-center gap-1 text-sm text-ink2">
           Give to
-          {drums.slice(0, 9).map((d, i) => (
-            <button key={d} type="button" disabled={none || (hit?.drum === d && many === 0)} className="btn min-h-6 gap-1 px-1.5 py-0" onClick={() => give(d)} title={`Give to ${drumLabel(d)} (${i + 1})`}>
-              <span className="num text-xs">{i + 1}</span> {drumLabel(d)}
+          {drums.map((d, i) => (
+            <button key={d} type="button" disabled={none || (hit?.drum === d && many === 0)} className="btn min-h-6 gap-1 px-1.5 py-0" onClick={() => give(d)} title={GIVE_KEYS[i] ? `Give to ${drumLabel(d)} (${GIVE_KEYS[i]})` : `Give to ${drumLabel(d)}`}>
+              {GIVE_KEYS[i] && <span className="num text-xs">{GIVE_KEYS[i]}</span>} {drumLabel(d)}
             </button>
           ))}
         </div>

@@ -17,6 +17,9 @@ export function drumsOf(plan: Plan): string[] {
   return [...have].sort((a, b) => order.indexOf(a) - order.indexOf(b));
 }
 
+/** Keys that give a hit to a drum, in the order of the drums: a kit of more has buttons only. */
+export const GIVE_KEYS: readonly string[] = [...'1234567890'];
+
 export const drumLabel = (drum: string): string => {
   const name = drum.replace(/-(\d)$/, ' $1');
   return name.charAt(0).toUpperCase() + name.slice(1);

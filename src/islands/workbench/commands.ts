@@ -7,7 +7,7 @@ import { cutHere, drop, join, keepSelection, nudge, pickAll, pickInLoop, pickLik
 import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
 import { startAnalysis } from '../hits/Hits';
-import { drumsOf, give, hear, keep, move, nextDoubtful, nextInTime, reject, selectLike, snap } from '../hits/hitsState';
+import { GIVE_KEYS, drumsOf, give, hear, keep, move, nextDoubtful, nextInTime, reject, selectLike, snap } from '../hits/hitsState';
 import { goTo, heardAt, togglePlay } from './engine';
 import { propose, proposeDebled } from './proposing';
 import type { Step } from './steps';
@@ -132,7 +132,7 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'hit-select-soft', group: 'Hits', step: 'hits', label: 'Select hits as soft as this and softer', run: () => selectLike('softer') },
     { id: 'hit-select-doubt', group: 'Hits', step: 'hits', label: 'Select hits as uncertain as this and more', run: () => selectLike('doubtful') },
     { id: 'hit-select-none', group: 'Hits', step: 'hits', label: 'Select nothing', run: () => set({ picked: new Set() }) },
-    ...Array.from({ length: 9 }, (_, i): Command => ({ id: `hit-give-${i + 1}`, group: 'Hits', step: 'hits', label: `Give to drum ${i + 1}`, keys: [String(i + 1)], shown: i === 0 ? '1 to 9' : undefined, run: () => giveTo(i) })),
+    ...GIVE_KEYS.map((key, i): Command => ({ id: `hit-give-${i + 1}`, group: 'Hits', step: 'hits', label: `Give to drum ${i + 1}`, keys: [key], shown: i === 0 ? '1 to 9, 0' : undefined, run: () => giveTo(i) })),
     { id: 'step-on', group: 'Plan', step: 'clean', label: 'Next transient', keys: ['.'], shown: '.', run: () => step(1, false) },
     { id: 'step-back', group: 'Plan', step: 'clean', label: 'Transient before', keys: [','], shown: ',', run: () => step(-1, false) },
     { id: 'step-on-more', group: 'Plan', step: 'clean', label: 'Select on to the next transient', keys: ['Shift+>', 'Shift+.', '>'], shown: 'Shift .', run: () => step(1, true) },
