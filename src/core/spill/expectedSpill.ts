@@ -22,7 +22,7 @@ const ROOM_S = 0.08;
 /** More than this is taken than can be spill, as powers. */
 const TOO_MUCH = 2;
 /** A drum so far over the spill loses more by mistakes than it gains, dB. Where the silence is louder than so far under the drum, that cannot be. */
-const OVER_SPILL_DB = 30;
+const OVER_SPILL_DB = 34;
 const OVER_SILENCE_DB = 15;
 /** So far under its loudest frame a mic is switched off, dB. */
 const SILENT_DB = -100;
