@@ -79,7 +79,8 @@ async function take(page, url, folder) {
   const propose = async () => {
     await step('spill');
     await press('Propose treatments');
-    await has(() => window.freshGap.store.getState().undo?.startsWith('Proposed') && window.freshGap.store.getState().saving === 'saved');
+    // the demo is de-bled for it first
+    await has(() => window.freshGap.store.getState().undo?.startsWith('Proposed') && window.freshGap.store.getState().saving === 'saved', 300_000);
   };
 
   await page.goto(url);

@@ -102,12 +102,13 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
       const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD && h.certainty >= mayBe)];
       const { share, lossDb } = shares[q];
       const possible = frames((h) => h.certainty >= LEAST_CERTAIN);
-      if (share > 0) await hand.giveBack(await readRaw(m), images[q], rate, possible);
+      const raw = await readRaw(m);
+      if (share > 0) await hand.giveBack(raw, images[q], rate, possible);
       const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
-      if (share > 0) await hand.giveBackUnexpected(await readRaw(m), images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
+      if (share > 0) await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
       if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
         const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
-        unheard[drum] = await hand.standOut({ raw: await readRaw(m), kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) });
+        unheard[drum] = await hand.standOut({ raw, kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) });
       }
       mics[q] = { mic: m, drum, samples: images[q], ring, lossDb, share };
       await o.progress?.(0.95 + (0.05 * ++done) / targets.length, "Following each drum's own decay");
