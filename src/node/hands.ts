@@ -6,7 +6,7 @@ import type { Hand } from '../core/spill/crew';
 import type { HandAnswer, HandCall } from './hand.thread';
 import { endThreadsSafely } from './threads';
 
-const METHODS = ['start', 'take', 'begin', 'round', 'takeAlong', 'roundLow', 'settleAlong', 'finish', 'open', 'run', 'giveBack', 'bandPower', 'giveBackUnexpected', 'tidy', 'witness', 'standOut', 'seek', 'pick', 'powers', 'unlikeKnown', 'fineEvidence', 'ownRows', 'describe', 'certainties', 'align', 'ring', 'strokeSpectra', 'reaches'] as const satisfies readonly (keyof Hand)[];
+const METHODS = ['start', 'take', 'begin', 'round', 'takeAlong', 'roundLow', 'settleAlong', 'finish', 'open', 'run', 'giveBack', 'bandPower', 'giveBackUnexpected', 'quietAhead', 'tidy', 'witness', 'standOut', 'seek', 'pick', 'powers', 'unlikeKnown', 'fineEvidence', 'ownRows', 'describe', 'certainties', 'align', 'ring', 'strokeSpectra', 'reaches'] as const satisfies readonly (keyof Hand)[];
 type Called = Exclude<keyof Hand, 'rest'>;
 
 /** From this size on an array is handed over in shared memory instead of being copied twice. */

@@ -8,6 +8,7 @@ import { lowered, readWithin } from './lowerRate';
 import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
 import { framesOf as bandFramesOf } from './bandFrames';
+import { quietAhead } from './aheadOfStrokes';
 import { giveBackUnexpected } from './expectedSpill';
 import { giveBackBeyond } from './loudestSpill';
 import { type Candidate, witness } from './judgeAgain';
@@ -44,6 +45,8 @@ export interface Hand extends Ear {
   bandPower(x: Float32Array, rate: number): Promise<Float32Array> | Float32Array;
   /** Gives a whole mic back, in its place, what was taken and cannot be spill; see giveBackUnexpected. `kept` must lie in memory that is shared with whoever works. */
   giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[], possible: readonly number[], others: readonly Float32Array[]): Promise<void> | void;
+  /** Takes down, in a whole mic itself, what stands ahead of its drum's strokes; see quietAhead. `kept` must lie in memory that is shared with whoever works. */
+  quietAhead(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[]): Promise<void> | void;
   /**
    * Leaves of a whole mic, in its place, what its drum's own decay lets it be, and tells how it rings then. `x` must lie in memory that is shared with whoever works;
    * `doubtful`: strokes that may be none; `debled`: false leaves the sound as it is; see learnRing.
@@ -122,6 +125,7 @@ export function createHand(): Hand {
     giveBack: giveBackBeyond,
     bandPower: (x, rate) => bandFramesOf(x, rate).power,
     giveBackUnexpected,
+    quietAhead,
     tidy(x, rate, drum, own, doubtful, debled) {
       const kind = kindOf(drum);
       const possible = [...own, ...doubtful].sort((a, b) => a - b);

@@ -16,7 +16,7 @@ import type { StandingOut } from './standOut';
 import { type Uncut, uncut } from './uncut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 32;
+export const DEBLEED_VERSION = 33;
 
 export interface KeptMic {
   readonly mic: number;
@@ -105,7 +105,10 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
       const raw = await readRaw(m);
       if (share > 0) await hand.giveBack(raw, images[q], rate, possible);
       const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
-      if (share > 0) await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
+      if (share > 0) {
+        await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
+        if (kindOf(drum) !== 'cymbal') await hand.quietAhead(raw, images[q], rate, own);
+      }
       if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
         const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
         unheard[drum] = await hand.standOut({ raw, kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) });

@@ -30,6 +30,14 @@ export function beginOf(x: Float32Array, rate: number, at: number): number {
   return begin;
 }
 
+/** Samples `from` to `to` of which those after `end` fade out before the stroke that begins LEAD_MS later. */
+export function cutAt(x: Float32Array, rate: number, from: number, end: number, to: number): Float32Array {
+  const piece = x.slice(from, to);
+  const lead = Math.round((LEAD_MS * rate) / 1000);
+  for (let j = end - from; j < piece.length; j++) piece[j] *= j < end - from + lead ? 0.5 + 0.5 * Math.cos((Math.PI * (j - end + from)) / lead) : 0;
+  return piece;
+}
+
 /** Writes the gain of every band. */
 export type Gains = (frame: number, out: Float64Array) => void;
 
@@ -50,10 +58,9 @@ export function heldBefore(x: Float32Array, rate: number, strokes: readonly numb
     const to = beginOf(x, rate, stroke) - lead;
     // a stroke shortly before has opened them
     if (to <= at || (i > 0 && strokes[i - 1] > at - lead)) return [];
-    const piece = x.slice(first * HOP, (k + AROUND) * HOP);
     // without the stroke itself: where bands are half open it would ring ahead
+    const piece = cutAt(x, rate, first * HOP, to, (k + AROUND) * HOP);
     const end = to - first * HOP;
-    for (let j = end; j < piece.length; j++) piece[j] *= j < end + lead ? 0.5 + 0.5 * Math.cos((Math.PI * (j - end)) / lead) : 0;
     before(k, until);
     withGains(piece, rate, (j, out) => {
       gains(j + first, out);
