@@ -49,7 +49,7 @@ export function Clean() {
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[1fr_284px]">
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
-        <header className="flex h-8 items-center gap-2">
+        <header className="flex h-8 items-center gap-2 max-[1180px]:gap-1.5">
           <Glyph role={mic.role} size={20} />
           <h1 className="truncate font-head text-lg font-bold" title={mic.file}>{mic.name}</h1>
           <BeginWith />
@@ -63,7 +63,7 @@ export function Clean() {
             </span>
           )}
           <span className="flex-1" />
-          <span className="num whitespace-nowrap text-ink2" title="Time in view">
+          <span className="num whitespace-nowrap text-ink2 max-[1180px]:hidden" title="Time in view">
             {formatTime(view.from / rate, digits)} – {formatTime(view.to / rate, digits)}
           </span>
           <Segments
@@ -78,7 +78,7 @@ export function Clean() {
             onChange={(v) => useBench.setState(v === 'spectrum' ? { spectrum: true } : { waveScale: v, spectrum: false })}
           />
           <button type="button" aria-pressed={tiles} onClick={() => useBench.setState({ tiles: !tiles })} title="Every hit as a small picture (Y)" className={`flex h-7 items-center gap-1.5 rounded-[7px] border px-2 text-sm font-semibold ${tiles ? 'border-ink bg-ink text-paper' : 'border-line2 bg-sheet hover:border-ink'}`}>
-            <LayoutGrid aria-hidden="true" size={14} /> Tiles
+            <LayoutGrid aria-hidden="true" size={14} /> <span className="max-[1180px]:sr-only">Tiles</span>
           </button>
           <div className="flex gap-1">
             <button type="button" className={square} aria-label="Zoom in" title="Zoom in at the heard place (+); wheel on the waveform zooms at the pointer" onClick={() => zoomAtHeard(0.5)}>

@@ -14,7 +14,7 @@ export function SecondTreatment() {
   const base = () => useBench.getState().base ?? plan;
   if (!mic.second) {
     return (
-      <button type="button" className={`${button} w-7 justify-center rounded-[7px] !px-0`} title="Puts a copy of this treatment aside: change this one and compare (Shift+V)" aria-label="Put a copy of the treatment aside" onClick={() => commit(putAside(base(), focus))}>
+      <button type="button" className={`${button} w-7 shrink-0 justify-center rounded-[7px] !px-0`} title="Puts a copy of this treatment aside: change this one and compare (Shift+V)" aria-label="Put a copy of the treatment aside" onClick={() => commit(putAside(base(), focus))}>
         <Copy aria-hidden="true" size={13} />
       </button>
     );

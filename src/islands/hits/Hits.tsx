@@ -77,7 +77,7 @@ export function Hits() {
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[1fr_300px]">
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
-        <header className="flex h-8 items-center gap-3">
+        <header className="flex min-h-8 flex-wrap items-center gap-x-3 gap-y-1">
           <h1 className="whitespace-nowrap font-head text-lg font-bold">{hit ? `Who struck at ${formatTime(hit.frame / plan.sampleRate)}?` : 'Hits'}</h1>
           <span className="truncate text-ink2">{hit ? `${drumLabel(hit.drum)}?` : `${total.toLocaleString('en')} hits`}</span>
           <span className="ml-auto" />

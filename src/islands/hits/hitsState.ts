@@ -57,7 +57,9 @@ export function choose(h: { drum: string; id: string } | null, show = true): voi
   set({ hit: h && { drum: h.drum, id: h.id }, picked: new Set() });
   const hit = plan && hitOf(plan, h);
   if (!hit || !show || !plan) return;
-  set({ focus: mainMic(plan, hit.drum) });
+  // a cymbal without a mic of its own leaves the mic that is being cleaned
+  const main = mainMic(plan, hit.drum);
+  if (roleOf(plan.mics[main].role).drum === hit.drum) set({ focus: main });
   const length = view.to - view.from;
   const frames = data?.recording.frames ?? 1;
   if (hit.frame < view.from || hit.frame > view.to) {

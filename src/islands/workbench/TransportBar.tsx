@@ -35,7 +35,7 @@ export function TransportBar() {
   const mic = focusedMic(s);
   const ready = s.plan !== null;
   return (
-    <footer className="flex h-16 shrink-0 items-center gap-4 border-t border-ink bg-sheet px-[18px]">
+    <footer className="flex h-16 shrink-0 items-center gap-4 max-[1180px]:gap-2 border-t border-ink bg-sheet px-[18px]">
       <button type="button" disabled={!ready} onClick={togglePlay} aria-label={s.playing ? 'Stop' : 'Play'} title={`${s.playing ? 'Stop' : 'Play'} (Space)`} className="grid size-[38px] shrink-0 place-items-center rounded-full bg-ink text-paper disabled:opacity-40">
         {s.playing ? <Pause aria-hidden="true" size={17} fill="currentColor" /> : <Play aria-hidden="true" size={17} fill="currentColor" className="ml-0.5" />}
       </button>
