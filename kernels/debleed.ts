@@ -16,14 +16,22 @@ function row(i: i32): usize {
   return <usize>((i * (i + 1)) >> 1);
 }
 
-/** sum_s v_s R_s + diag(noise) for four frames. */
+/** Whether the last of more than four sources is the only one of its four: doing three that are zero with it would cost more than twice as much. */
 // @ts-ignore: decorator
 @inline
-function mix(M: i32, SP: i32, v: usize, stride: usize, R: usize, noise: usize, out: usize): void {
+function alone(S: i32): bool {
+  return S > 4 && (S & 3) === 1;
+}
+
+/** sum_s v_s R_s + diag(noise) for four frames. One source beyond the fours goes alone. */
+// @ts-ignore: decorator
+@inline
+function mix(M: i32, S: i32, SP: i32, v: usize, stride: usize, R: usize, noise: usize, out: usize): void {
   const P = row(M);
   const line = <usize>SP << 3;
   const half = <usize>SP << 2;
-  for (let s = 0; s < SP; s += 4) {
+  const fours = alone(S) ? SP - 4 : SP;
+  for (let s = 0; s < fours; s += 4) {
     const at = v + <usize>s * stride;
     const v0 = v128.load(at), v1 = v128.load(at + stride), v2 = v128.load(at + 2 * stride), v3 = v128.load(at + 3 * stride);
     let r = R + (<usize>s << 2);
@@ -37,6 +45,14 @@ function mix(M: i32, SP: i32, v: usize, stride: usize, R: usize, noise: usize, o
       }
       v128.store(o, re);
       v128.store(o, im, 16);
+    }
+  }
+  if (fours < SP) {
+    const w = v128.load(v + <usize>fours * stride);
+    let r = R + (<usize>fours << 2);
+    for (let o = out, end = out + P * E; o < end; o += E, r += line) {
+      v128.store(o, f32x4.add(v128.load(o), f32x4.mul(w, v128.load_splat<f32>(r))));
+      v128.store(o, f32x4.add(v128.load(o, 16), f32x4.mul(w, v128.load_splat<f32>(r + half))), 16);
     }
   }
   for (let i = 0; i < M; i++) {
@@ -64,7 +80,25 @@ function factor(M: i32, L: usize): void {
     d = f32x4.max(d, f32x4.add(f32x4.mul(was, least), tiny));
     const r = f32x4.div(one, f32x4.sqrt(d));
     v128.store(dj, r);
-    for (let i = j + 1; i < M; i++) {
+    // two rows at a time: what they share is read once
+    let i = j + 1;
+    for (; i + 1 < M; i += 2) {
+      let p = L + row(i) * E, o = L + row(i + 1) * E;
+      const at = p + <usize>j * E, under = o + <usize>j * E;
+      let a = v128.load(at), b = v128.load(at, 16), c = v128.load(under), d = v128.load(under, 16);
+      for (let k = rj; k < dj; k += E, p += E, o += E) {
+        const pr = v128.load(p), pi = v128.load(p, 16), or = v128.load(o), oi = v128.load(o, 16), qr = v128.load(k), qi = v128.load(k, 16);
+        a = f32x4.sub(a, f32x4.add(f32x4.mul(pr, qr), f32x4.mul(pi, qi)));
+        b = f32x4.sub(b, f32x4.sub(f32x4.mul(pi, qr), f32x4.mul(pr, qi)));
+        c = f32x4.sub(c, f32x4.add(f32x4.mul(or, qr), f32x4.mul(oi, qi)));
+        d = f32x4.sub(d, f32x4.sub(f32x4.mul(oi, qr), f32x4.mul(or, qi)));
+      }
+      v128.store(at, f32x4.mul(a, r));
+      v128.store(at, f32x4.mul(b, r), 16);
+      v128.store(under, f32x4.mul(c, r));
+      v128.store(under, f32x4.mul(d, r), 16);
+    }
+    if (i < M) {
       let p = L + row(i) * E;
       const at = p + <usize>j * E;
       let a = v128.load(at), b = v128.load(at, 16);
@@ -87,17 +121,33 @@ function invert(M: i32, L: usize, I: usize): void {
   for (let i = 0; i < M; i++) {
     const ri = L + row(i) * E;
     const d = f32x4.neg(v128.load(ri + <usize>i * E));
-    for (let j = 0; j < i; j++) {
-      let a = zero, b = zero;
-      for (let k = j; k < i; k++) {
-        const p = ri + <usize>k * E, q = I + (row(k) + <usize>j) * E;
-        const pr = v128.load(p), pi = v128.load(p, 16), qr = v128.load(q), qi = v128.load(q, 16);
+    // two columns at a time: the second begins a row further down
+    let j = 0;
+    for (; j + 1 < i; j += 2) {
+      const first = ri + <usize>j * E;
+      const fr = v128.load(first), fi = v128.load(first, 16), hr = v128.load(I + (row(j) + <usize>j) * E);
+      let a = f32x4.mul(fr, hr), b = f32x4.mul(fi, hr), c = zero, e = zero;
+      let q = I + (row(j + 1) + <usize>j) * E;
+      let next = <usize>(j + 2) * E;
+      for (let p = first + E, end = ri + <usize>i * E; p < end; p += E, q += next, next += E) {
+        const pr = v128.load(p), pi = v128.load(p, 16), qr = v128.load(q), qi = v128.load(q, 16), or = v128.load(q, 32), oi = v128.load(q, 48);
         a = f32x4.add(a, f32x4.sub(f32x4.mul(pr, qr), f32x4.mul(pi, qi)));
         b = f32x4.add(b, f32x4.add(f32x4.mul(pr, qi), f32x4.mul(pi, qr)));
+        c = f32x4.add(c, f32x4.sub(f32x4.mul(pr, or), f32x4.mul(pi, oi)));
+        e = f32x4.add(e, f32x4.add(f32x4.mul(pr, oi), f32x4.mul(pi, or)));
       }
       const o = I + (row(i) + <usize>j) * E;
       v128.store(o, f32x4.mul(a, d));
       v128.store(o, f32x4.mul(b, d), 16);
+      v128.store(o, f32x4.mul(c, d), 32);
+      v128.store(o, f32x4.mul(e, d), 48);
+    }
+    if (j < i) {
+      const p = ri + <usize>j * E;
+      const h = f32x4.mul(d, v128.load(I + (row(j) + <usize>j) * E));
+      const o = I + (row(i) + <usize>j) * E;
+      v128.store(o, f32x4.mul(v128.load(p), h));
+      v128.store(o, f32x4.mul(v128.load(p, 16), h), 16);
     }
     const o = I + (row(i) + <usize>i) * E;
     v128.store(o, v128.load(ri + <usize>i * E));
@@ -135,38 +185,85 @@ function whiten(M: i32, I: usize, x: usize, stride: usize, z: usize, y: usize): 
   }
 }
 
+/** The same by the factor itself, whose diagonal holds 1 / l, where nothing else is asked of the inverse. */
+// @ts-ignore: decorator
+@inline
+function solve(M: i32, L: usize, x: usize, stride: usize, y: usize): void {
+  for (let i = 0; i < M; i++) {
+    let a = v128.load(x + <usize>(2 * i) * stride), b = v128.load(x + <usize>(2 * i + 1) * stride);
+    let p = L + row(i) * E;
+    let q = y;
+    for (let k = 0; k < i; k++, p += E, q += E) {
+      const pr = v128.load(p), pi = v128.load(p, 16), qr = v128.load(q), qi = v128.load(q, 16);
+      a = f32x4.sub(a, f32x4.sub(f32x4.mul(pr, qr), f32x4.mul(pi, qi)));
+      b = f32x4.sub(b, f32x4.add(f32x4.mul(pr, qi), f32x4.mul(pi, qr)));
+    }
+    const d = v128.load(p);
+    v128.store(q, f32x4.mul(a, d));
+    v128.store(q, f32x4.mul(b, d), 16);
+  }
+  for (let i = M - 1; i >= 0; i--) {
+    const o = y + <usize>i * E;
+    let a = v128.load(o), b = v128.load(o, 16);
+    for (let k = i + 1; k < M; k++) {
+      const p = L + (row(k) + <usize>i) * E, q = y + <usize>k * E;
+      const pr = v128.load(p), pi = v128.load(p, 16), qr = v128.load(q), qi = v128.load(q, 16);
+      a = f32x4.sub(a, f32x4.add(f32x4.mul(pr, qr), f32x4.mul(pi, qi)));
+      b = f32x4.sub(b, f32x4.sub(f32x4.mul(pr, qi), f32x4.mul(pi, qr)));
+    }
+    const d = v128.load(L + (row(i) + <usize>i) * E);
+    v128.store(o, f32x4.mul(a, d));
+    v128.store(o, f32x4.mul(b, d), 16);
+  }
+}
+
 /** G = I^H I, the inverse covariance, and Y = y y^H; off the diagonal both times `twice`. */
 // @ts-ignore: decorator
 @inline
 function outer(M: i32, I: usize, y: usize, twice: f32, G: usize, Y: usize): void {
   const zero = f32x4.splat(0);
   const off = f32x4.splat(twice);
+  const one = f32x4.splat(1);
   for (let i = 0; i < M; i++) {
     const yr = v128.load(y + <usize>i * E), yi = v128.load(y + <usize>i * E, 16);
-    for (let j = 0; j <= i; j++) {
-      let a = zero, b = zero;
-      for (let k = i; k < M; k++) {
-        const p = I + (row(k) + <usize>i) * E, q = I + (row(k) + <usize>j) * E;
-        const pr = v128.load(p), pi = v128.load(p, 16), qr = v128.load(q), qi = v128.load(q, 16);
-        a = f32x4.add(a, f32x4.add(f32x4.mul(pr, qr), f32x4.mul(pi, qi)));
-        b = f32x4.add(b, f32x4.sub(f32x4.mul(pr, qi), f32x4.mul(pi, qr)));
+    const ri = (row(i) + <usize>i) * E;
+    // two columns at a time, the last alone where they are odd in number
+    for (let j = 0; j <= i; j += 2) {
+      const both = j < i;
+      let a = zero, b = zero, e = zero, f = zero;
+      let p = I + ri, q = I + (row(i) + <usize>j) * E;
+      let next = <usize>(i + 1) * E;
+      if (both) {
+        for (let k = i; k < M; k++, p += next, q += next, next += E) {
+          const pr = v128.load(p), pi = v128.load(p, 16), qr = v128.load(q), qi = v128.load(q, 16), or = v128.load(q, 32), oi = v128.load(q, 48);
+          a = f32x4.add(a, f32x4.add(f32x4.mul(pr, qr), f32x4.mul(pi, qi)));
+          b = f32x4.add(b, f32x4.sub(f32x4.mul(pr, qi), f32x4.mul(pi, qr)));
+          e = f32x4.add(e, f32x4.add(f32x4.mul(pr, or), f32x4.mul(pi, oi)));
+          f = f32x4.add(f, f32x4.sub(f32x4.mul(pr, oi), f32x4.mul(pi, or)));
+        }
+      } else {
+        // on the diagonal
+        for (let k = i; k < M; k++, p += next, next += E) {
+          const pr = v128.load(p), pi = v128.load(p, 16);
+          a = f32x4.add(a, f32x4.add(f32x4.mul(pr, pr), f32x4.mul(pi, pi)));
+        }
       }
-      const jr = v128.load(y + <usize>j * E), ji = v128.load(y + <usize>j * E, 16);
-      let c = f32x4.add(f32x4.mul(yr, jr), f32x4.mul(yi, ji));
-      let d = f32x4.sub(f32x4.mul(yi, jr), f32x4.mul(yr, ji));
-      if (j < i) {
-        a = f32x4.mul(a, off);
-        b = f32x4.mul(b, off);
-        c = f32x4.mul(c, off);
-        d = f32x4.mul(d, off);
-      }
-      const o = (row(i) + <usize>j) * E;
-      v128.store(G + o, a);
-      v128.store(G + o, b, 16);
-      v128.store(Y + o, c);
-      v128.store(Y + o, d, 16);
+      pair(i, j, yr, yi, y, j < i ? off : one, a, b, G, Y);
+      if (both) pair(i, j + 1, yr, yi, y, j + 1 < i ? off : one, e, f, G, Y);
     }
   }
+}
+
+/** Elements (i, j) of G and Y, times `by`. */
+// @ts-ignore: decorator
+@inline
+function pair(i: i32, j: i32, yr: v128, yi: v128, y: usize, by: v128, a: v128, b: v128, G: usize, Y: usize): void {
+  const jr = v128.load(y + <usize>j * E), ji = v128.load(y + <usize>j * E, 16);
+  const o = (row(i) + <usize>j) * E;
+  v128.store(G + o, f32x4.mul(a, by));
+  v128.store(G + o, f32x4.mul(b, by), 16);
+  v128.store(Y + o, f32x4.mul(by, f32x4.add(f32x4.mul(yr, jr), f32x4.mul(yi, ji))));
+  v128.store(Y + o, f32x4.mul(by, f32x4.sub(f32x4.mul(yi, jr), f32x4.mul(yr, ji))), 16);
 }
 
 // @ts-ignore: decorator
@@ -184,7 +281,8 @@ function step(M: i32, S: i32, SP: i32, R: usize, G: usize, Y: usize, v: usize, s
   const P = row(M);
   const line = <usize>SP << 3;
   const half = <usize>SP << 2;
-  for (let s = 0; s < S; s += 4) {
+  const fours = alone(S) ? SP - 4 : SP;
+  for (let s = 0; s < fours; s += 4) {
     let n0 = f32x4.splat(0), n1 = n0, n2 = n0, n3 = n0;
     let d0 = f32x4.splat(1e-20), d1 = d0, d2 = d0, d3 = d0;
     let r = R + (<usize>s << 2);
@@ -215,6 +313,17 @@ function step(M: i32, S: i32, SP: i32, R: usize, G: usize, Y: usize, v: usize, s
     if (s + 2 < S) v128.store(at + 2 * stride, stepped(v128.load(at + 2 * stride), n2, f32x4.add(d2, f32x4.div(one, v128.load(p + 2 * stride))), root));
     if (s + 3 < S) v128.store(at + 3 * stride, stepped(v128.load(at + 3 * stride), n3, f32x4.add(d3, f32x4.div(one, v128.load(p + 3 * stride))), root));
   }
+  if (fours < SP) {
+    let n = f32x4.splat(0), d = f32x4.splat(1e-20);
+    let r = R + (<usize>fours << 2);
+    for (let o: usize = 0; o < P * E; o += E, r += line) {
+      const a = v128.load_splat<f32>(r), b = v128.load_splat<f32>(r + half);
+      n = f32x4.add(n, f32x4.add(f32x4.mul(a, v128.load(Y + o)), f32x4.mul(b, v128.load(Y + o, 16))));
+      d = f32x4.add(d, f32x4.add(f32x4.mul(a, v128.load(G + o)), f32x4.mul(b, v128.load(G + o, 16))));
+    }
+    const at = v + <usize>fours * stride;
+    v128.store(at, stepped(v128.load(at), n, f32x4.add(d, f32x4.div(f32x4.splat(1), v128.load(prior + <usize>fours * stride))), root));
+  }
 }
 
 /**
@@ -233,11 +342,12 @@ export function bin(M: i32, S: i32, SP: i32, T: i32, x: usize, v: usize, R: usiz
   for (let t = 0; t < T; t += 4) {
     const f = <usize>t << 2;
     for (let n = 0; n <= last; n++) {
-      mix(M, SP, v + f, stride, R, noise, L);
+      mix(M, S, SP, v + f, stride, R, noise, L);
       factor(M, L);
-      invert(M, L, I);
-      whiten(M, I, x + f, stride, z, y);
-      if (n < iterations || sums) {
+      if (n === iterations && !sums) solve(M, L, x + f, stride, y);
+      else {
+        invert(M, L, I);
+        whiten(M, I, x + f, stride, z, y);
         outer(M, I, y, 2, G, Y);
         if (n === last) for (let s = 0; s < S; s++) v128.store(was + (<usize>s << 4), v128.load(v + f + <usize>s * stride));
         if (n < iterations) step(M, S, SP, R, G, Y, v + f, stride, prior + f, sums !== 0);

@@ -84,3 +84,35 @@ export function inverse(re: usize, im: usize, stride: i32, count: i32, hop: i32,
     }
   }
 }
+
+/** Power of frames in bands of bins: `edges`, `bands` + 1 whole numbers; `out`: bands x `stride`. `count` a multiple of four. */
+export function bandPowers(re: usize, im: usize, stride: i32, count: i32, edges: usize, bands: i32, out: usize): void {
+  const line = <usize>stride << 2;
+  const end = <usize>count << 2;
+  for (let b = 0; b < bands; b++, edges += 4, out += line) {
+    for (let k: usize = 0; k < end; k += 16) v128.store(out + k, f32x4.splat(0));
+    for (let i = load<i32>(edges); i < load<i32>(edges, 4); i++) {
+      const at = <usize>i * line;
+      for (let k: usize = 0; k < end; k += 16) {
+        const r = v128.load(re + at + k), q = v128.load(im + at + k);
+        v128.store(out + k, f32x4.add(v128.load(out + k), f32x4.add(f32x4.mul(r, r), f32x4.mul(q, q))));
+      }
+    }
+  }
+}
+
+/** Frames with their bands times `gains`: bands x `stride`; edges and count as above. */
+export function turnBands(re: usize, im: usize, stride: i32, count: i32, edges: usize, bands: i32, gains: usize): void {
+  const line = <usize>stride << 2;
+  const end = <usize>count << 2;
+  for (let b = 0; b < bands; b++, edges += 4, gains += line) {
+    for (let i = load<i32>(edges); i < load<i32>(edges, 4); i++) {
+      const at = <usize>i * line;
+      for (let k: usize = 0; k < end; k += 16) {
+        const g = v128.load(gains + k);
+        v128.store(re + at + k, f32x4.mul(g, v128.load(re + at + k)));
+        v128.store(im + at + k, f32x4.mul(g, v128.load(im + at + k)));
+      }
+    }
+  }
+}

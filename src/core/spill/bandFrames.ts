@@ -60,15 +60,11 @@ export function framesOf(x: Float32Array, rate: number): Frames {
   const bands = edges.length - 1;
   const count = framesIn(x.length);
   const power = new Float32Array(count * bands);
-  const sum = new Float64Array(ROOM);
   for (let first = 0; first < count; first += ROOM) {
     const n = Math.min(ROOM, count - first);
-    const { re, im } = transformFrom(x, first, n);
-    for (let b = 0; b < bands; b++) {
-      sum.fill(0);
-      for (let i = edges[b]; i < edges[b + 1]; i++) for (let k = 0, at = i * ROOM; k < n; k++, at++) sum[k] += re[at] * re[at] + im[at] * im[at];
-      for (let k = 0; k < n; k++) power[(first + k) * bands + b] = sum[k];
-    }
+    const t = transformFrom(x, first, n);
+    t.bandPowers(n, edges);
+    for (let k = 0; k < n; k++) for (let b = 0; b < bands; b++) power[(first + k) * bands + b] = t.byBand[b * ROOM + k];
   }
   return { rate, count, bands, power };
 }
@@ -110,33 +106,23 @@ export function withGains(x: Float32Array, rate: number, gains: (k: number, out:
     all.fill(0);
     for (let k = 0; k < n; k++) {
       gains(first + k, gain);
-      const as = gain.every((g) => g === 1);
-      changed ||= !as;
-      if (!as) {
+      if (gain.some((g) => g !== 1)) {
+        changed ||= gain.some((g) => g !== 0);
         for (let b = 0; b < bands; b++) all[b * ROOM + k] = gain[b];
         continue;
       }
-      // frames that stay need no way there and back
+      // frames that stay need no way there and back, silent ones add nothing
       const at = k * HOP;
       const end = Math.min(SIZE, x.length - from - at);
       for (let i = Math.max(0, -from - at); i < end; i++) sum[at + i] += whole[i] * x[from + at + i];
     }
     if (changed) {
-      const { re, im, output, inverse, counted } = transformFrom(x, first, n);
-      const wide = counted(n);
-      for (let b = 0; b < bands; b++) {
-        const row = b * ROOM;
-        for (let i = edges[b]; i < edges[b + 1]; i++) {
-          const at = i * ROOM;
-          for (let k = 0; k < wide; k++) {
-            re[at + k] *= all[row + k];
-            im[at + k] *= all[row + k];
-          }
-        }
-      }
-      inverse(n);
+      const t = transformFrom(x, first, n);
+      t.byBand.set(all);
+      t.turnBands(n, edges);
+      t.inverse(n);
       const reached = (n - 1) * HOP + SIZE;
-      for (let i = 0; i < reached; i++) sum[i] += 0.5 * output[i];
+      for (let i = 0; i < reached; i++) sum[i] += 0.5 * t.output[i];
     }
     const done = first + n < count ? n * HOP : sum.length;
     // only at both ends some of the windows are missing

@@ -40,8 +40,9 @@ function inverse(a: Matrix): Matrix {
   return m.map((row) => row.slice(n));
 }
 
-describe('the kernels of one bin', () => {
-  const [M, S, T] = [3, 3, 8];
+// odd and even numbers of mics; fours of sources, one beyond them, and fewer
+describe.each([[3, 3], [2, 2], [4, 5], [6, 9], [5, 8]])('the kernels of one bin, %i mics and %i sources', (M, S) => {
+  const T = 8;
   const SP = padded(S);
   function filled() {
     const gauss = createGaussian(createRng(11));

@@ -17,7 +17,7 @@ import { type Heard, type StandingOut, standOut } from './standOut';
 import { followRing } from './ringMask';
 import { type Held, putHeld } from './untilStrokes';
 import { ringsAlong } from './ringAlong';
-import { SHARED, type Separator, type Target, blockFor, createSeparator, leadOf } from './separate';
+import { SHARED, type Separator, type Target, blockFor, blockOver, createSeparator, leadOf } from './separate';
 import { BINS, HOP, createTransform, framesOf } from './transform';
 
 /** What does the work: it learns its share of the bins, separates stretches, tidies mics, and is an ear besides. */
@@ -230,24 +230,23 @@ export async function learnModel(job: DebleedJob & { stretches?: readonly Stretc
  * Images of the targets from `from` to `to`, in frames at the kit's rate as `frames` and readers are here, in order, in blocks: `write` gets one block of all targets and where it begins. Sound outside
  * `from` to `to` counts too. `only`: blocks of which it says no are left out; the others are the same as if they were not.
  */
-export async function separateTargets(o: DebleedJob & { model: DebleedModel; targets: readonly Target[]; from: number; to: number; only?(from: number, to: number): boolean; write(at: number, images: readonly Float32Array[]): void | Promise<void> }): Promise<void> {
-  const block = blockFor(o.to - o.from, o.hands.length);
+export async function separateTargets(o: DebleedJob & { model: DebleedModel; targets: readonly Target[]; from: number; to: number; only?: readonly (readonly [from: number, to: number])[]; write(at: number, images: readonly Float32Array[]): void | Promise<void> }): Promise<void> {
+  const block = o.only ? blockOver(o.only.map(([from, to]) => to - from)) : blockFor(o.to - o.from, o.hands.length);
   // what a block of frames covers
   const run = (block - SHARED) * HOP;
   await Promise.all(o.hands.map((h) => h.open(o.model, o.hits, block)));
   const lead = leadOf(o.model.kit);
-  const starts: number[] = [];
-  for (let at = o.from; at < o.to; at += run) if (!o.only || o.only(at, Math.min(o.to, at + run))) starts.push(at);
+  const runs: [from: number, to: number][] = [];
+  for (const [from, to] of o.only ?? [[o.from, o.to]]) for (let at = from; at < to; at += run) runs.push([at, Math.min(to, at + run)]);
   let next = 0;
   let written = 0;
   const ready = new Map<number, readonly Float32Array[]>();
   let writing: Promise<void> = Promise.resolve();
   let reading: Promise<unknown> = Promise.resolve();
   const work = async (hand: Hand) => {
-    while (next < starts.length) {
+    while (next < runs.length) {
       const i = next++;
-      const at = starts[i];
-      const to = Math.min(o.to, at + run);
+      const [at, to] = runs[i];
       const offset = at - (2 + lead) * HOP;
       // readers answer one call at a time
       const pieces = reading.then(async () => {
@@ -261,9 +260,9 @@ export async function separateTargets(o: DebleedJob & { model: DebleedModel; tar
       writing = writing.then(async () => {
         for (let r = ready.get(written); r; r = ready.get(written)) {
           ready.delete(written);
-          await o.write(starts[written], r);
+          await o.write(runs[written][0], r);
           written++;
-          await o.progress?.(written / starts.length);
+          await o.progress?.(written / runs.length);
         }
       });
       await writing;

@@ -38,15 +38,15 @@ export function takenInStep(raw: Float32Array, kept: Float32Array, rate: number,
   });
 }
 
-/** Gives attacks back what was taken in step with them, in `kept` itself. `strokes`: frames, rising. */
-export function giveBackInStep(raw: Float32Array, kept: Float32Array, rate: number, strokes: readonly number[]): void {
+/** Gives attacks back what was taken in step with them, in `kept` itself, from sample `from` to `to`. `strokes`: frames, rising. */
+export function giveBackInStep(raw: Float32Array, kept: Float32Array, rate: number, strokes: readonly number[], from = 0, to = kept.length): void {
   const frames = (ms: number) => Math.round((ms / 1000) * rate);
   const [before, full, gone] = [frames(BEFORE_MS), frames(ATTACK_MS), frames(GONE_MS)];
   takenInStep(raw, kept, rate, strokes).forEach((missing, s) => {
     if (missing === 0) return;
     const at = strokes[s];
-    const end = Math.min(kept.length, at + gone, (strokes[s + 1] ?? kept.length) - before);
-    for (let i = Math.max(0, at - before); i < end; i++) {
+    const end = Math.min(to, at + gone, (strokes[s + 1] ?? kept.length) - before);
+    for (let i = Math.max(from, at - before); i < end; i++) {
       const share = i < at ? (i - at + before) / before : i < at + full ? 1 : (at + gone - i) / (gone - full);
       kept[i] *= 1 + missing * share;
     }

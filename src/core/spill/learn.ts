@@ -168,7 +168,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
   /** Powers of a bin as they begin. */
   function start(b: number): void {
     const x = bins.x(b);
-    for (let m = 0; m < M; m++) for (let t = 0; t < T; t++) P[m * T + t] = x[m * 2 * T + t] ** 2 + x[m * 2 * T + T + t] ** 2;
+    powersOf(x, M, T, P);
     startPowers(kit, P, T, frames, act, loudest, hz(b), bins.v(b));
   }
   /** And the matrices that these give. */
@@ -350,25 +350,34 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
   };
 }
 
+/** Powers of the mics in one bin, from their spectra, mics x (re, im) x T: mics x T. */
+export function powersOf(x: Float32Array, mics: number, T: number, into: Float32Array): void {
+  for (let m = 0; m < mics; m++) {
+    for (let t = 0, i = m * 2 * T, o = m * T; t < T; t++, i++, o++) into[o] = x[i] * x[i] + x[i + T] * x[i + T];
+  }
+}
+
 /**
  * Where powers begin: a drum's by its own mics and its hits, a rest's by the overheads while no drum is loud. `P`: mics x T, of which `frames` are real; `act`: by
  * drum; `v`: sources x T.
  */
 export function startPowers(kit: Kit, P: Float32Array, T: number, frames: number, act: readonly Float32Array[], loudest: Float32Array, hz: number, v: Float32Array): void {
   const D = kit.drums.length;
+  const all = new Float32Array(T);
   v.fill(0);
   for (let s = 0; s < kit.sources; s++) {
-    const out = v.subarray(s * T, (s + 1) * T);
-    if (s < D) {
-      for (const m of kit.own[s]) for (let t = 0; t < frames; t++) out[t] += P[m * T + t] / kit.own[s].length;
-      for (let t = 0; t < frames; t++) out[t] *= act[s][t];
-    } else if (hz >= REST_FROM_HZ) {
-      for (const m of kit.far) for (let t = 0; t < frames; t++) out[t] += P[m * T + t];
-      const mine = kit.far[(s - D) % kit.far.length] * T;
-      for (let t = 0; t < frames; t++) out[t] = (P[mine + t] ** 2 / Math.max(1e-9, out[t])) * (1 - 0.9 * loudest[t]);
-    }
+    const o = s * T;
     const least = s >= D && hz < REST_FROM_HZ ? 1e-12 : 1e-8;
-    for (let t = 0; t < T; t++) out[t] = Math.max(out[t], least);
+    if (s < D) {
+      const [a, each] = [act[s], 1 / kit.own[s].length];
+      for (const m of kit.own[s]) for (let t = 0, i = m * T; t < frames; t++, i++) v[o + t] += P[i] * each;
+      for (let t = 0; t < frames; t++) v[o + t] *= a[t];
+    } else if (hz >= REST_FROM_HZ) {
+      all.fill(0);
+      for (const m of kit.far) for (let t = 0, i = m * T; t < frames; t++, i++) all[t] += P[i];
+      for (let t = 0, i = kit.far[(s - D) % kit.far.length] * T; t < frames; t++, i++) v[o + t] = ((P[i] * P[i]) / Math.max(1e-9, all[t])) * (1 - 0.9 * loudest[t]);
+    }
+    for (let t = o; t < o + T; t++) if (v[t] < least) v[t] = least;
   }
 }
 

@@ -11,6 +11,7 @@ import { type Kit, type KitMic, describeKit, expectedFor } from './kit';
 import type { DebleedModel } from './learn';
 import { ownLossDb, shareByLoss } from './ownLoss';
 import type { Target } from './separate';
+import { SIZE } from './transform';
 import type { Uncut } from './uncut';
 
 /** What de-bleed must know of a mic, from its role. */
@@ -92,7 +93,7 @@ export const resting = (o: DebleedInput): Promise<unknown> => Promise.all(o.hand
 /** Keeps more of the raw mic in an image where its drum would lose, from frame `from` to `to`; `own`: frames of its strokes. */
 function keepOwn(raw: Float32Array, image: Float32Array, rate: number, drum: string, share: number, own: readonly number[], from: number, to: number): void {
   if (share < 1) for (let i = from; i < to; i++) image[i] = raw[i] + share * (image[i] - raw[i]);
-  if (kindOf(drum) === 'hat') giveBackInStep(raw, image, rate, own.filter((f) => f >= from && f < to).sort((a, b) => a - b));
+  if (kindOf(drum) === 'hat') giveBackInStep(raw, image, rate, own.filter((f) => f >= from && f < to).sort((a, b) => a - b), from, to);
 }
 
 /** Learns the model, separates every close mic's own drum, and keeps more of the raw where its own strokes would lose. Null where no mic has a drum. At rates that are not lowered (atLowerRate). */
@@ -136,8 +137,21 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
 export const tellingTarget = (s: Pick<Separated, 'targets'>, drum: number, late: ReadonlyMap<number, number> = new Map()): number =>
   Array.from(s.targets.keys()).filter((q) => s.targets[q][1] === drum).sort((a, b) => (late.get(s.targets[a][0]) ?? 0) - (late.get(s.targets[b][0]) ?? 0))[0];
 
-/** A stroke's windows begin so long before it, seconds. */
-const AHEAD_S = 0.05;
+/** Stretches that are no further apart than this are one, seconds: a little before each is listened to, too. */
+const APART_S = 0.2;
+
+/** From where to where a stroke more at `times` (seconds, by drum) changes what is told apart, in samples, rising and apart. */
+function changedBy(times: readonly (readonly number[])[], drums: readonly string[], rate: number, frames: number): [from: number, to: number][] {
+  // more is expected in frames that reach into the stroke, and those reach as far again
+  const all = times.flatMap((l, d) => l.map((t): [number, number] => [Math.max(0, Math.floor(t * rate) - SIZE), Math.min(frames, Math.ceil((t + expectedFor(drums[d])) * rate) + SIZE)]));
+  const out: [from: number, to: number][] = [];
+  for (const [from, to] of all.sort((a, b) => a[0] - b[0])) {
+    const last = out[out.length - 1];
+    if (last && from <= last[1] + APART_S * rate) last[1] = Math.max(last[1], to);
+    else if (to > from) out.push([from, to]);
+  }
+  return out;
+}
 
 /**
  * Separates once more what sounds with strokes that the model was told nothing of, now that they are heard: until then nobody expected them of their drum, and much of them went to others. Changes
@@ -151,15 +165,13 @@ export async function separateAgain(o: DebleedInput, s: Separated, found: HitsBy
   });
   if (anew.every((l) => l.length === 0)) return s.hits;
   const hits = s.hits.map((l, d) => [...l, ...anew[d]].sort((a, b) => a - b));
-  const sounds = anew.flatMap((l, d) => l.map((t) => [(t - AHEAD_S) * o.rate, (t + expectedFor(kit.drums[d])) * o.rate] as const));
-  const blocks: [from: number, to: number][] = [];
+  const changed = changedBy(anew, kit.drums, o.rate, o.frames);
   await resting(o);
   await separateTargets({
     kit, model, targets, hits, frames: o.frames, readers: o.readers, hands: o.hands, from: 0, to: o.frames, progress,
-    only: (from, to) => sounds.some(([a, z]) => a < to && z > from),
+    only: changed,
     write: (at, list) => {
       for (const [q, x] of list.entries()) images[q].set(x, at);
-      blocks.push([at, at + list[0].length]);
     },
   });
   await resting(o);
@@ -168,7 +180,7 @@ export async function separateAgain(o: DebleedInput, s: Separated, found: HitsBy
     if (shares[q].share === 1 && kindOf(drum) !== 'hat') continue;
     const raw = await whole(o.readers[m], o.frames);
     const own = counted(found[drum]).map((h) => Math.round(h.time * o.rate));
-    for (const [from, to] of blocks) keepOwn(raw, images[q], o.rate, drum, shares[q].share, own, from, to);
+    for (const [from, to] of changed) keepOwn(raw, images[q], o.rate, drum, shares[q].share, own, from, to);
   }
   return hits;
 }

@@ -6,6 +6,7 @@
  */
 import { solve } from '../dsp/hermitian';
 import { kindOf } from '../hits/kinds';
+import { alongKernels } from '../kernels/alongKernels';
 import type { Kit } from './kit';
 import { BINS, HOP, SIZE } from './transform';
 
@@ -71,94 +72,54 @@ export function fitAlong(x: Line, own: Line, refs: readonly Line[], since: Int32
   const width = reach + 1;
   const n = refs.length * width;
   const out = new Float32Array(refs.length * taps * 2);
-  const [ur, ui] = [new Float64Array(n * T), new Float64Array(n * T)];
-  refs.forEach((r, q) => {
-    for (let l = 0; l <= reach; l++) {
-      const o = (q * width + l) * T;
-      for (let t = l; t < T; t++) {
-        ur[o + t] = r.re[t - l];
-        ui[o + t] = r.im[t - l];
-      }
-    }
-  });
   let mean = 0;
   for (let t = 0; t < T; t++) mean += (x.re[t] ** 2 + x.im[t] ** 2) / T;
   if (mean < 1e-20) return out;
-  const [left, right] = [Float64Array.from(own.re.subarray(0, T)), Float64Array.from(own.im.subarray(0, T))];
-  const [wr, wi] = [new Float64Array(T), new Float64Array(T)];
-  const weight = new Float64Array(T);
-  const [ar, ai] = [new Float64Array(n * n), new Float64Array(n * n)];
-  const [br, bi] = [new Float64Array(n), new Float64Array(n)];
+  const k = alongKernels(T, refs.length, reach);
+  refs.forEach((r, q) => {
+    k.lines[q].re.set(r.re.subarray(0, T));
+    k.lines[q].im.set(r.im.subarray(0, T));
+  });
+  const { weight, y } = k;
+  y.re.set(own.re.subarray(0, T));
+  y.im.set(own.im.subarray(0, T));
   for (let round = 0; round < WEIGHTED; round++) {
-    for (let t = 0; t < T; t++) weight[t] = since[t] < reach ? 0 : 1 / Math.max(left[t] ** 2 + right[t] ** 2, LEAST_LEFT * mean);
-    let trace = 0;
-    for (let i = 0; i < n; i++) {
-      const o = i * T;
-      let [p, q] = [0, 0];
-      for (let t = 0; t < T; t++) {
-        wr[t] = weight[t] * ur[o + t];
-        wi[t] = weight[t] * ui[o + t];
-        p += wr[t] * x.re[t] + wi[t] * x.im[t];
-        q += wr[t] * x.im[t] - wi[t] * x.re[t];
-      }
-      br[i] = p;
-      bi[i] = q;
-      // four sums side by side: each waits for its last addition, all of them no longer
-      for (let j = 0; j <= i; j += 4) {
-        const [k0, k1, k2, k3] = [j, Math.min(j + 1, i), Math.min(j + 2, i), Math.min(j + 3, i)].map((q) => q * T);
-        let a0 = 0;
-        let a1 = 0;
-        let a2 = 0;
-        let a3 = 0;
-        let b0 = 0;
-        let b1 = 0;
-        let b2 = 0;
-        let b3 = 0;
-        for (let t = 0; t < T; t++) {
-          const p = wr[t];
-          const q = wi[t];
-          a0 += p * ur[k0 + t] + q * ui[k0 + t];
-          b0 += p * ui[k0 + t] - q * ur[k0 + t];
-          a1 += p * ur[k1 + t] + q * ui[k1 + t];
-          b1 += p * ui[k1 + t] - q * ur[k1 + t];
-          a2 += p * ur[k2 + t] + q * ui[k2 + t];
-          b2 += p * ui[k2 + t] - q * ur[k2 + t];
-          a3 += p * ur[k3 + t] + q * ui[k3 + t];
-          b3 += p * ui[k3 + t] - q * ur[k3 + t];
-        }
-        ar.set([a0, a1, a2, a3].slice(0, i + 1 - j), i * n + j);
-        ai.set([b0, b1, b2, b3].slice(0, i + 1 - j), i * n + j);
-      }
-      trace += ar[i * n + i] / n;
-    }
-    if (trace < 1e-20) return out;
-    for (let i = 0; i < n; i++) ar[i * n + i] += REGULAR * trace;
-    solve(n, ar, ai, br, bi);
-    if (round + 1 === WEIGHTED) break;
+    for (let t = 0; t < T; t++) weight[t] = since[t] < reach ? 0 : 1 / Math.max(y.re[t] ** 2 + y.im[t] ** 2, LEAST_LEFT * mean);
     for (let t = 0; t < T; t++) {
-      let [a, b] = [x.re[t], x.im[t]];
-      for (let i = 0; i < n; i++) {
-        a -= br[i] * ur[i * T + t] - bi[i] * ui[i * T + t];
-        b -= br[i] * ui[i * T + t] + bi[i] * ur[i * T + t];
-      }
-      left[t] = a;
-      right[t] = b;
+      y.re[t] = weight[t] * x.re[t];
+      y.im[t] = weight[t] * x.im[t];
     }
+    k.correlate();
+    k.gram();
+    let trace = 0;
+    for (let i = 0; i < n; i++) trace += k.a.re[i * n + i] / n;
+    if (trace < 1e-20) return out;
+    for (let i = 0; i < n; i++) k.a.re[i * n + i] += REGULAR * trace;
+    solve(n, k.a.re, k.a.im, k.b.re, k.b.im);
+    if (round + 1 === WEIGHTED) break;
+    y.re.set(x.re.subarray(0, T));
+    y.im.set(x.im.subarray(0, T));
+    k.subtract();
   }
+  const { re, im } = k.b;
   for (let q = 0; q < refs.length; q++) {
-    for (let l = 1; l <= reach; l++) out.set([br[q * width + l], bi[q * width + l]], (q * taps + l - 1) * 2);
+    for (let l = 1; l <= reach; l++) out.set([re[q * width + l], im[q * width + l]], (q * taps + l - 1) * 2);
   }
   return out;
 }
 
 /** What one of the refs makes ring, added to `out` (times `sign`); `since` as in fitAlong. `filter`: its taps x (re, im). */
 export function addAlong(filter: Float32Array, ref: Line, since: Int32Array, taps: number, out: Line, sign: number): void {
+  const { re, im } = ref;
   for (let t = 0; t < since.length; t++) {
-    let [a, b] = [0, 0];
-    for (let l = 1; l <= Math.min(taps, since[t], t); l++) {
-      const [p, q] = [filter[2 * l - 2], filter[2 * l - 1]];
-      a += p * ref.re[t - l] - q * ref.im[t - l];
-      b += p * ref.im[t - l] + q * ref.re[t - l];
+    let a = 0;
+    let b = 0;
+    const reach = Math.min(taps, since[t], t);
+    for (let l = 1, i = 0, k = t - 1; l <= reach; l++, i += 2, k--) {
+      const p = filter[i];
+      const q = filter[i + 1];
+      a += p * re[k] - q * im[k];
+      b += p * im[k] + q * re[k];
     }
     out.re[t] += sign * a;
     out.im[t] += sign * b;

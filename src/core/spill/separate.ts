@@ -1,7 +1,7 @@
 /** What a drum adds to a mic, by a learnt model: the multichannel Wiener estimate, linear in every bin and frame, of one stretch of frames after the other. */
 import { type Bins, createBins, packed, padded } from './bins';
 import { type Kit, activity } from './kit';
-import { type DebleedModel, TOLD_UPDATES, startPowers } from './learn';
+import { type DebleedModel, TOLD_UPDATES, powersOf, startPowers } from './learn';
 import { type Line, STAGES, addAlong, alongBins, lineOf, ringsAlong, tapsOf } from './ringAlong';
 import { BINS, HOP, SIZE, type Spectrogram, createTransform, framesOf, learntBins } from './transform';
 
@@ -19,6 +19,14 @@ export function blockFor(samples: number, hands: number): number {
   const runs = Math.ceil(each / (MOST - SHARED));
   return 4 * Math.ceil((Math.ceil(each / runs) + SHARED) / 4);
 }
+
+/** Frames separated at a time, a multiple of four, where stretches of so many samples are asked for: as many as leave least undone, each block costing some frames beside. */
+export function blockOver(stretches: readonly number[]): number {
+  const cost = (block: number) => stretches.reduce((n, samples) => n + Math.ceil(samples / HOP / (block - SHARED)), 0) * (block + BESIDE);
+  const sizes = Array.from({ length: MOST / 4 - 1 }, (_, i) => MOST - 4 * i);
+  return sizes.reduce((best, block) => (cost(block) < cost(best) ? block : best));
+}
+const BESIDE = 8;
 
 export interface Separator {
   /**
@@ -52,6 +60,11 @@ function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: num
 /** Frames before those wanted that are listened to, a multiple of four. */
 export const leadOf = (kit: Kit): number => (ringsAlong(kit).length ? STAGES * Math.ceil(tapsOf(kit.rate) / 4) * 4 : 0);
 
+/** What may be expected of a drum, at `at` in `prior`. */
+function scaleInto(act: Float32Array, ceiling: number, prior: Float32Array, at: number, T: number): void {
+  for (let t = 0; t < T; t++) prior[at + t] = ceiling * act[t] + 1e-20;
+}
+
 /** `block`: frames separated at a time, a multiple of four. */
 export function createSeparator(model: DebleedModel, hits: readonly (readonly number[])[], block: number, updates = TOLD_UPDATES): Separator {
   const { kit } = model;
@@ -75,13 +88,15 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
   /** Powers and priors of bin `f` for `T` frames, of which `frames` are real, by what stands in `on`'s spectra. */
   function prepare(on: Bins, f: number, T: number, frames: number, act: readonly Float32Array[], loudest: Float32Array): void {
     const x = on.x(0);
-    for (let m = 0; m < M; m++) for (let t = 0; t < T; t++) P[m * T + t] = x[m * 2 * T + t] ** 2 + x[m * 2 * T + T + t] ** 2;
+    powersOf(x, M, T, P);
     startPowers(kit, P, T, frames, act, loudest, (f * kit.rate) / SIZE, on.v(0));
     on.matrices(0).set(model.R.subarray(f * size, (f + 1) * size));
     on.noise(0).set(model.noise.subarray(f * M, (f + 1) * M));
+    const { prior } = on;
     for (let s = 0; s < S; s++) {
       const c = model.ceiling[f * S + s];
-      for (let t = 0; t < T; t++) on.prior[s * T + t] = s < D ? c * (act[s][t] ?? 1e-3) + 1e-20 : c;
+      if (s >= D) prior.fill(c, s * T, (s + 1) * T);
+      else scaleInto(act[s], c, prior, s * T, T);
     }
   }
   /** Spectra of the mics in bin `f` from frame `skip` of the block's on, against their levels. */
@@ -89,9 +104,10 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
     const x = on.x(0);
     for (let m = 0; m < M; m++) {
       const g = 1 / model.level[f * M + m];
-      for (let t = 0; t < T; t++) {
-        x[m * 2 * T + t] = spectra[m].re[f * stride + skip + t] * g;
-        x[m * 2 * T + T + t] = spectra[m].im[f * stride + skip + t] * g;
+      const { re, im } = spectra[m];
+      for (let t = 0, from = f * stride + skip, to = m * 2 * T; t < T; t++, from++, to++) {
+        x[to] = re[from] * g;
+        x[to + T] = im[from] * g;
       }
     }
   }
@@ -105,7 +121,12 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
         const before = Math.min(lead, first);
         const T = block + lead;
         const times = Float64Array.from({ length: before + frames }, (_, k) => ((first - before + k) * HOP) / kit.rate);
-        const acts = kit.drums.map((d, i) => activity(d, hits[i], times, SIZE / kit.rate));
+        // with room for a whole block; what is beyond its frames is of no use to anybody
+        const acts = kit.drums.map((d, i) => {
+          const all = new Float32Array(T);
+          all.set(activity(d, hits[i], times, SIZE / kit.rate));
+          return all;
+        });
         const loudests = Float32Array.from(times, (_, t) => acts.reduce((a, l) => Math.max(a, l[t]), 0));
         const [act, loudest] = [acts.map((a) => a.subarray(before)), loudests.subarray(before)];
         const spectra = audio.map((x) => transform.forward(x, offset, first - before, before + frames, T));
@@ -153,9 +174,14 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
           targets.forEach(([m, s], q) => {
             const g = model.level[f * M + m];
             const added = rung.find((r) => r.mic === m && r.drum === s)?.line;
-            for (let t = 0; t < frames; t++) {
-              re[q][f * block + t] = (images[q * 2 * block + t] + (added ? added.re[before + t] : 0)) * g;
-              im[q][f * block + t] = (images[q * 2 * block + block + t] + (added ? added.im[before + t] : 0)) * g;
+            const [p, i] = [re[q], im[q]];
+            for (let t = 0, from = q * 2 * block, to = f * block; t < frames; t++, from++, to++) {
+              p[to] = images[from] * g;
+              i[to] = images[from + block] * g;
+            }
+            for (let t = 0, to = f * block; added && t < frames; t++, to++) {
+              p[to] += added.re[before + t] * g;
+              i[to] += added.im[before + t] * g;
             }
           });
         }
