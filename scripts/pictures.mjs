@@ -150,7 +150,7 @@ async function take(page, url, folder) {
   await shot('parts');
 
   await step('spill');
-  await (await page.waitForSelector('button[aria-label^="Kick in Tom 1:"]')).click();
+  await (await page.waitForSelector('button[aria-label^="Kick heard in Tom 1:"]')).click();
   await shot('spill');
   await step('deliver');
   await shot('deliver');

@@ -172,7 +172,7 @@ describe('the kit with and without a mic\'s spill', () => {
   it('lets the chosen mic be heard as it came, or only de-bled, whatever is planned for it', async () => {
     await s.page.goto(`${s.url}/recordings/${new URL(s.page.url()).pathname.split('/')[2]}/spill`);
     await s.page.waitForFunction(() => window.freshGap?.store.getState().plan != null);
-    const cell = await s.page.waitForSelector('button[aria-label^="Kick in Tom 1:"]');
+    const cell = await s.page.waitForSelector('button[aria-label^="Kick heard in Tom 1:"]');
     await cell?.click();
     const heard = async () => {
       await s.page.evaluate((m) => window.freshGap.store.setState({ focus: m, alone: true, listen: 'after' }), tom);

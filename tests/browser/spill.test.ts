@@ -23,19 +23,19 @@ describe('the spill map', () => {
     const mics = await s.page.evaluate(() => window.freshGap.store.getState().plan?.order.length ?? 0);
     expect(list).toHaveLength(spill.length * mics);
     expect(list.filter((c) => c.text === 'own').length).toBeGreaterThanOrEqual(3);
-    const kickInTom = list.find((c) => c.name.startsWith('Kick in Tom 1:'));
+    const kickInTom = list.find((c) => c.name.startsWith('Kick heard in Tom 1:'));
     expect(kickInTom?.text).toMatch(/^−?\d+$/);
     // quieter there than the tom itself
     expect(Number(kickInTom?.text.replace('−', '-'))).toBeLessThan(5);
   });
 
   it('opens what a cell rests on, shows delays, and hears the drum in that mic', async () => {
-    await press(s.page, (await cells()).find((c) => c.name.startsWith('Kick in Tom 1:'))?.name ?? '');
-    await sees(s.page, 'Kick in Tom 1');
+    await press(s.page, (await cells()).find((c) => c.name.startsWith('Kick heard in Tom 1:'))?.name ?? '');
+    await sees(s.page, 'Kick heard in Tom 1');
     await sees(s.page, 'strokes');
     expect((await cells()).filter((c) => c.on)).toHaveLength(1);
     await press(s.page, 'Delay');
-    expect((await cells()).find((c) => c.name.startsWith('Kick in Tom 1:'))?.text).toMatch(/^(−?\d+\.\d|–)$/);
+    expect((await cells()).find((c) => c.name.startsWith('Kick heard in Tom 1:'))?.text).toMatch(/^(−?\d+\.\d|–)$/);
     await press(s.page, 'Hear it here');
     await s.page.waitForFunction(() => window.freshGap.store.getState().playing);
     const state = await s.page.evaluate(() => {
@@ -48,7 +48,7 @@ describe('the spill map', () => {
   });
 
   it('lets one drum be heard alone in a mic, told apart in a hurry before de-bleed is computed; no other site may ask for it', async () => {
-    const cell = await s.page.waitForSelector('button[aria-label^="Kick in Tom 1:"]');
+    const cell = await s.page.waitForSelector('button[aria-label^="Kick heard in Tom 1:"]');
     await cell?.click();
     await press(s.page, 'Kick alone');
     await sees(s.page, 'Told apart in a hurry', 90_000);

@@ -42,6 +42,11 @@ export const ROLES: readonly Role[] = [
   role('other', 'Other', null, 'other'),
 ];
 
+const KIT_ORDER = [...new Set(ROLES.flatMap((r) => (r.drum ? [r.drum] : [])))];
+
+/** Sorts drums in the order of the kit, cymbals last. */
+export const byKit = (a: string, b: string): number => KIT_ORDER.indexOf(a) - KIT_ORDER.indexOf(b);
+
 const BY_ID = new Map(ROLES.map((r) => [r.id, r]));
 
 /** Of several mics of a drum the one of the lowest rank tells its strokes: in before out before sub, top before bottom. */

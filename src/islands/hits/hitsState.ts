@@ -3,7 +3,7 @@ import type { Change, Edit } from '../../core/plan/edits';
 import { type ListedHit, decideHits, giveHits, hitChange, hitId, isDoubtful, listHits, moveHits, thresholdOf } from '../../core/plan/planHits';
 import { mainMic } from '../../core/plan/mainMic';
 import type { Plan } from '../../core/plan/plan';
-import { ROLES, roleOf } from '../../core/plan/roles';
+import { byKit, roleOf } from '../../core/plan/roles';
 import { drumOfKey, readMidi } from '../../formats/midi';
 import { goTo, togglePlay } from '../workbench/engine';
 import { type Bench, commit, useBench } from '../workbench/store';
@@ -12,9 +12,8 @@ const { getState: get, setState: set } = useBench;
 
 /** Drums in the order of the kit, cymbals without a mic last. */
 export function drumsOf(plan: Plan): string[] {
-  const order = [...new Set(ROLES.flatMap((r) => (r.drum ? [r.drum] : [])))];
   const have = new Set([...Object.keys(plan.hits), ...plan.order.flatMap((id) => roleOf(plan.mics[id].role).drum ?? [])]);
-  return [...have].sort((a, b) => order.indexOf(a) - order.indexOf(b));
+  return [...have].sort(byKit);
 }
 
 /** Keys that give a hit to a drum, in the order of the drums: a kit of more has buttons only. */

@@ -6,7 +6,7 @@ import { heardBands } from '../../core/hits/kinds';
 import type { Plan } from '../../core/plan/plan';
 import { REST } from '../../core/params/debleedParams';
 import { countsFor, listHits } from '../../core/plan/planHits';
-import { roleOf } from '../../core/plan/roles';
+import { byKit, roleOf } from '../../core/plan/roles';
 import type { SpillRow } from '../../core/spill/spillMap';
 import { type Call, type Verdict, spillMatrix, strokeBandInMic, verdicts } from '../../core/spill/verdict';
 import { DebleedJob } from '../clean/DebleedJob';
@@ -155,7 +155,7 @@ export function Spill() {
       useBench.setState({ spillOf: 'planned' });
     };
   }, []);
-  const spill: readonly SpillRow[] = analysis?.spill ?? [];
+  const spill: readonly SpillRow[] = useMemo(() => [...(analysis?.spill ?? [])].sort((a, b) => byKit(a.drum, b.drum)), [analysis?.spill]);
   // maps of an older analysis lack levels that compare
   const fits = plan !== null && spill.length > 0 && spill.every((r) => r.mics.length === plan.order.length && r.strokeDb !== undefined);
   const matrix = useMemo(() => (plan && fits ? spillMatrix(spill, plan.order.map((id) => roleOf(plan.mics[id].role).drum)) : []), [plan, fits, spill]);
@@ -242,7 +242,7 @@ export function Spill() {
                           <button
                             type="button"
                             aria-pressed={here}
-                            aria-label={`${drumLabel(r.drum)} in ${mic.name}: ${isOwn ? 'own drum' : `${signed(Math.round(db), 0)} dB`}`}
+                            aria-label={`${drumLabel(r.drum)} heard in ${mic.name}: ${isOwn ? 'own drum' : `${signed(Math.round(db), 0)} dB`}`}
                             onClick={() => {
                               setChosen({ mic: m, drum: d });
                               useBench.setState({ focus: id });
@@ -264,7 +264,7 @@ export function Spill() {
         <section className="card flex min-h-[225px] flex-1 flex-col px-3 py-2" aria-label="What the cell rests on">
           <header className="flex items-center gap-2">
             <h2 className="font-head text-base font-bold">
-              {drumLabel(row.drum)} in {plan.mics[micId].name}
+              {drumLabel(row.drum)} heard in {plan.mics[micId].name}
             </h2>
             <span className="truncate text-sm text-ink2">
               {own === row.drum ? 'its own drum' : `${signed(matrix[at.mic][at.drum])} dB`} · {delayWords}
