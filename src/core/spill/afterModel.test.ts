@@ -160,13 +160,14 @@ describe("following a drum's own decay", () => {
       }
     }
     const out = followRing(heard, RATE, 'tom', STROKES);
-    const over = (after: number) => {
-      const list = STROKES.flatMap((at, k) => (k % 2 ? [db(level(out, Math.round(at + after * RATE)), level(own, Math.round(at + after * RATE)))] : [])).sort((a, b) => a - b);
+    const over = (after: number, x = out) => {
+      const list = STROKES.flatMap((at, k) => (k % 2 ? [db(level(x, Math.round(at + after * RATE)), level(own, Math.round(at + after * RATE)))] : [])).sort((a, b) => a - b);
       return list[list.length >> 1];
     };
     // the first may be a stroke that nobody found
     expect(over(early)).toBeGreaterThan(10);
     expect(over(late)).toBeLessThan(3);
+    expect(over(late, followRing(heard, RATE, 'snare', STROKES))).toBeGreaterThan(6);
     // and nothing of the drum is missing
     expect(over(0.3)).toBeCloseTo(0, 1);
   });

@@ -31,10 +31,12 @@ const LEAST_DECAY_DB = -3;
 /** A drum is heard in a band where its strokes are this much louder than what is there before them, dB. */
 const STANDS_OUT_DB = 6;
 const DEEPEST_GAIN = 10 ** (-60 / 20);
-/** What is louder than the drum can be is taken down to that; where a stroke has fallen by so much in the band it is mostly others', and taken down the further the more it is louder: deeper by so much, as far as this power of what it may be against what it is, dB. */
+/** What is louder than the drum can be is taken down to that; where a stroke has fallen by so much in the band it is mostly others', and taken down the further the more it is louder: deeper by so much, as far as this power of what it may be against what it is, dB. A snare's wires ring now shorter, now longer: it lost of its sustain. */
 const MOSTLY_OTHERS_DB = -25;
 const WITHIN_DB = 8;
 const STEEPEST = 2;
+/** By this power it comes out at what it may be. */
+const LEVEL = 0.5;
 /** How hard a stroke is is told by so many bands, the loudest of the drum. */
 const LOUDEST = 8;
 /** After its attack a stroke is believed to have so much more in a band than the least that strokes have there for how hard they are, dB: what is more was struck with it. */
@@ -136,7 +138,7 @@ export function followRing(x: Float32Array, rate: number, kind: Kind, own: reado
   const f = framesOf(x, rate);
   const { bands, count, power } = f;
   const ring = ringOf(f, rate, own, kind);
-  const { allowed, steep } = allowedBy(f, rate, ring, own, possible);
+  const { allowed, steep } = allowedBy(f, rate, ring, own, possible, kind === 'snare' ? LEVEL : STEEPEST);
   const level = Float64Array.from({ length: count }, (_, k) => db(power.subarray(k * bands, (k + 1) * bands).reduce((a, v) => a + v, 0)));
   const within = Math.ceil(((PEAK_MS / 1000) * rate) / HOP);
   const peaks = own.map((h) => level.subarray(Math.min(count - 1, Math.round(h / HOP))).subarray(0, within + 1).reduce((a, v) => Math.max(a, v), -200));
@@ -152,18 +154,18 @@ export function followRing(x: Float32Array, rate: number, kind: Kind, own: reado
 }
 
 /** Power that the drum may have, count x bands: of its strokes together, in clean bands of doubtful ones too; and by what power of that against what is there it is taken down. */
-function allowedBy(f: Frames, rate: number, ring: BandRing, own: readonly number[], possible: readonly number[]): { readonly allowed: Float32Array; readonly steep: Float32Array } {
+function allowedBy(f: Frames, rate: number, ring: BandRing, own: readonly number[], possible: readonly number[], steepest: number): { readonly allowed: Float32Array; readonly steep: Float32Array } {
   const { bands, count } = f;
   const allowed = new Float32Array(count * bands);
   const loudest = new Float32Array(count * bands);
-  const steep = new Float32Array(count * bands).fill(0.5);
+  const steep = new Float32Array(count * bands).fill(LEVEL);
   const told = (list: readonly number[]) => list.map((h) => ({ k: Math.min(count - 1, Math.round(h / HOP)), peaks: peaksAt(f, h) }));
   const [strokes, all] = [told(own), told(possible)];
   for (let b = 0; b < bands; b++) {
     const margin = 10 ** (ring.marginDb[b] / 10);
     const decay = ring.decayDb[b];
     const lasting = decay.map((d) => 10 ** (d / 10));
-    const steepness = decay.map((d) => 0.5 + (STEEPEST - 0.5) * Math.min(1, Math.max(0, (MOSTLY_OTHERS_DB - d) / WITHIN_DB)));
+    const steepness = decay.map((d) => LEVEL + (steepest - LEVEL) * Math.min(1, Math.max(0, (MOSTLY_OTHERS_DB - d) / WITHIN_DB)));
     for (const { k, peaks } of ring.clean[b] ? all : strokes) {
       const peak = 10 ** (ring.ownPeak(peaks, b) / 10) * margin;
       for (let s = -SIZE / 2 / HOP; s < decay.length && k + s < count; s++) {
