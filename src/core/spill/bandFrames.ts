@@ -44,18 +44,36 @@ const kernels = (): FrameKernels => {
 /** Where frame `k` begins. */
 const beginOf = (k: number) => k * HOP - SIZE / 2;
 
+/** A sound that is read in pieces: samples from one on, as many as there is room for. */
+interface Sound {
+  readonly length: number;
+  read(from: number, into: Float32Array): void;
+}
+
+const as = (x: Float32Array): Sound => ({ length: x.length, read: (from, into) => into.set(x.subarray(from, from + into.length)) });
+
+/** What has been taken from `raw` where `kept` is left: whole songs of it would be memory for nothing. */
+const takenFrom = (raw: Float32Array, kept: Float32Array): Sound => ({
+  length: kept.length,
+  read(from, into) {
+    for (let i = 0; i < into.length; i++) into[i] = raw[from + i] - kept[from + i];
+  },
+});
+
 /** Spectra of `n` frames from `first` on, in the kernels. */
-function transformFrom(x: Float32Array, first: number, n: number): FrameKernels {
+function transformFrom(x: Sound, first: number, n: number): FrameKernels {
   const t = kernels();
   const from = beginOf(first);
   const [a, z] = [Math.max(0, -from), Math.min(t.input.length, x.length - from)];
   t.input.fill(0);
-  if (z > a) t.input.set(x.subarray(from + a, from + z), a);
+  if (z > a) x.read(from + a, t.input.subarray(a, z));
   t.forward(n);
   return t;
 }
 
-export function framesOf(x: Float32Array, rate: number): Frames {
+/** `left`: of what has been taken from `raw` where that is left. */
+export function framesOf(raw: Float32Array, rate: number, left?: Float32Array): Frames {
+  const x = left ? takenFrom(raw, left) : as(raw);
   const edges = bandEdges(rate);
   const bands = edges.length - 1;
   const count = framesIn(x.length);
@@ -89,12 +107,16 @@ function missing(sample: number, count: number): number {
 /** What a frame that stays adds of every sample under it. */
 const whole = window.map((w) => 0.5 * w ** 2);
 
-/** `x` with the bands of every frame times what `gains` writes for them, 0..1; where all are 1 it is left as it is. `out` may be `x` itself. */
-export function withGains(x: Float32Array, rate: number, gains: (k: number, out: Float64Array) => void, out: Float32Array = new Float32Array(x.length)): Float32Array {
+/** Writes the gain of every band, 0..1. */
+export type Gains = (frame: number, out: Float64Array) => void;
+
+/** `x` with the bands of every frame times what `gains` writes for them; where all are 1 it is left as it is. `write` gets it in order, and may write where `x` has been read before. */
+function turned(x: Sound, rate: number, gains: Gains, write: (at: number, samples: Float32Array) => void): void {
   const edges = bandEdges(rate);
   const bands = edges.length - 1;
   const gain = new Float64Array(bands);
   const all = new Float32Array(bands * ROOM);
+  const frame = new Float32Array(SIZE);
   const count = framesIn(x.length);
   const most = Math.min(ROOM, count);
   // the sum of frames from where the first of them begins: what lies before the next ones is whole, and nothing reads `x` there again
@@ -113,8 +135,9 @@ export function withGains(x: Float32Array, rate: number, gains: (k: number, out:
       }
       // frames that stay need no way there and back, silent ones add nothing
       const at = k * HOP;
-      const end = Math.min(SIZE, x.length - from - at);
-      for (let i = Math.max(0, -from - at); i < end; i++) sum[at + i] += whole[i] * x[from + at + i];
+      const [begin, end] = [Math.max(0, -from - at), Math.min(SIZE, x.length - from - at)];
+      if (end > begin) x.read(from + at + begin, frame.subarray(begin, end));
+      for (let i = begin; i < end; i++) sum[at + i] += whole[i] * frame[i];
     }
     if (changed) {
       const t = transformFrom(x, first, n);
@@ -128,11 +151,23 @@ export function withGains(x: Float32Array, rate: number, gains: (k: number, out:
     // only at both ends some of the windows are missing
     const [begin, end] = [Math.max(0, -from), Math.min(done, x.length - from)];
     const [head, tail] = [Math.min(end, Math.max(begin, HOP - from)), Math.max(begin, Math.min(end, beginOf(count) - from))];
-    for (let i = begin; i < head; i++) out[from + i] = sum[i] / (1 - 0.5 * missing(from + i, count));
-    if (tail > head) out.set(sum.subarray(head, tail), from + head);
-    for (let i = Math.max(head, tail); i < end; i++) out[from + i] = sum[i] / (1 - 0.5 * missing(from + i, count));
+    for (let i = begin; i < head; i++) sum[i] /= 1 - 0.5 * missing(from + i, count);
+    for (let i = Math.max(head, tail); i < end; i++) sum[i] /= 1 - 0.5 * missing(from + i, count);
+    if (end > begin) write(from + begin, sum.subarray(begin, end));
     sum.copyWithin(0, done);
     sum.fill(0, sum.length - done);
   }
+}
+
+/** `x` with the bands of every frame times what `gains` writes for them; where all are 1 it is left as it is. `out` may be `x` itself. */
+export function withGains(x: Float32Array, rate: number, gains: Gains, out: Float32Array = new Float32Array(x.length)): Float32Array {
+  turned(as(x), rate, gains, (at, samples) => out.set(samples, at));
   return out;
+}
+
+/** Gives `kept` back, in itself, what has been taken from `raw`, its bands times what `gains` writes for them. */
+export function giveBackBands(raw: Float32Array, kept: Float32Array, rate: number, gains: Gains): void {
+  turned(takenFrom(raw, kept), rate, gains, (at, samples) => {
+    for (let i = 0; i < samples.length; i++) kept[at + i] += samples[i];
+  });
 }

@@ -4,14 +4,14 @@
  */
 import type { Ring } from '../clean/ring';
 import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, THRESHOLD } from '../hits/detectHits';
-import { oneByOne, shareOut } from '../hits/ears';
+import { shareOut } from '../hits/ears';
 import { kindOf } from '../hits/kinds';
 import { MAY_BE } from '../plan/live';
 import { IN_DOUBT, foundAgain, hearAgain, withUnheard } from './hearAgain';
 import { computeImages } from './image';
 import { lowered, restored, timesLower } from './lowerRate';
 import type { Hand } from './crew';
-import { type DebleedInput, type HitsByDrum, LEAST_SHARE, type Separated, resting, separate, separateAgain, tellingTarget, whole } from './ownImages';
+import { type DebleedInput, type HitsByDrum, LEAST_SHARE, type Separated, resting, separate, separateAgain, tellingTarget } from './ownImages';
 import type { StandingOut } from './standOut';
 import { type Uncut, uncut } from './uncut';
 
@@ -58,9 +58,9 @@ export async function hearClosely(input: DebleedInput): Promise<HitsByDrum> {
 }
 
 /** What tells of spill: every close mic with its own drum, and the overheads, by power in thirds of an octave. */
-async function bandPowers(o: DebleedInput, { targets, images }: Separated, read: (mic: number) => Promise<Float32Array>): Promise<{ readonly drum: number | null; readonly power: Float32Array }[]> {
+async function bandPowers(o: DebleedInput, { targets, images, lend }: Separated): Promise<{ readonly drum: number | null; readonly power: Float32Array }[]> {
   const close = targets.map(([, drum], q) => async (hand: Hand) => ({ drum, power: await hand.bandPower(images[q], o.rate) }));
-  const above = [...o.mics.keys()].filter((m) => o.mics[m].overhead).map((m) => async (hand: Hand) => ({ drum: null, power: await hand.bandPower(await read(m), o.rate) }));
+  const above = [...o.mics.keys()].filter((m) => o.mics[m].overhead).map((m) => async (hand: Hand) => ({ drum: null, power: await lend(m, async (raw) => hand.bandPower(raw, o.rate)) }));
   return shareOut<Hand, { drum: number | null; power: Float32Array }>(o.hands, [...close, ...above]);
 }
 
@@ -88,8 +88,7 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
   const mics: KeptMic[] = [];
   const hitsOf = (drum: string) => found[drum] ?? [];
   const unheard: Record<string, StandingOut[]> = {};
-  const readRaw = oneByOne((m: number) => whole(o.readers[m], o.frames));
-  const heardIn = await bandPowers(o, first, readRaw);
+  const heardIn = await bandPowers(o, first);
   let next = 0;
   let done = 0;
   await Promise.all(o.hands.map(async (hand) => {
@@ -102,18 +101,19 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
       const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD && h.certainty >= mayBe)];
       const { share, lossDb } = shares[q];
       const possible = frames((h) => h.certainty >= LEAST_CERTAIN);
-      const raw = await readRaw(m);
-      if (share > 0) await hand.giveBack(raw, images[q], rate, possible);
-      const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
-      if (share > 0) {
-        await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
-        if (kindOf(drum) !== 'cymbal') await hand.quietAhead(raw, images[q], rate, own);
-      }
-      if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
-        const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
-        unheard[drum] = await hand.standOut({ raw, kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) });
-      }
-      mics[q] = { mic: m, drum, samples: images[q], ring, lossDb, share };
+      await first.lend(m, async (raw) => {
+        if (share > 0) await hand.giveBack(raw, images[q], rate, possible);
+        const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
+        if (share > 0) {
+          await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
+          if (kindOf(drum) !== 'cymbal') await hand.quietAhead(raw, images[q], rate, own);
+        }
+        if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
+          const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
+          unheard[drum] = await hand.standOut({ raw, kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) });
+        }
+        mics[q] = { mic: m, drum, samples: images[q], ring, lossDb, share };
+      });
       await o.progress?.(0.95 + (0.05 * ++done) / targets.length, "Following each drum's own decay");
     }
   }));

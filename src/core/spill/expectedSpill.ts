@@ -5,7 +5,7 @@
  */
 import { nonNegative } from '../dsp/nonNegative';
 import { quantile } from '../hits/candidates';
-import { type Frames, HOP, framesOf, peakOf, withGains } from './bandFrames';
+import { type Frames, HOP, framesOf, giveBackBands, peakOf } from './bandFrames';
 
 /** The drum sounds where it is no further under its loud strokes than this, dB. */
 const SOUNDS_DB = -55;
@@ -94,8 +94,7 @@ export function giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: 
   const { sounding, silent } = whereOf(left, heard, own, possible);
   if (silent.length * HOP < ENOUGH_S * rate || sounding.length === 0) return;
   const at = silent.filter((_, i) => i % Math.ceil(silent.length / MOST_FRAMES) === 0);
-  const beyond = raw.map((v, i) => v - kept[i]);
-  const taken = framesOf(beyond, rate);
+  const taken = framesOf(raw, rate, kept);
   const most: (Float64Array | null)[] = Array.from({ length: bands }, (_, b) => {
     const sum = (f: Frames) => sounding.reduce((a, k) => a + f.power[k * bands + b], 0);
     const [drum, gone] = [sum(left), sum(taken)];
@@ -109,11 +108,10 @@ export function giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: 
   const sounds = new Uint8Array(count);
   for (const k of sounding) sounds[k] = 1;
   // what is beyond, with all else taken down to nothing
-  withGains(beyond, rate, (k, gain) => {
+  giveBackBands(raw, kept, rate, (k, gain) => {
     for (let b = 0; b < bands; b++) {
       const [power, spill] = [taken.power[k * bands + b], most[b]?.[k] ?? Number.POSITIVE_INFINITY];
       gain[b] = sounds[k] && power > spill ? 1 - Math.sqrt(spill / power) : 0;
     }
-  }, beyond);
-  for (let i = 0; i < kept.length; i++) kept[i] += beyond[i];
+  });
 }

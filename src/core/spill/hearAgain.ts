@@ -2,7 +2,7 @@
 import { FAINT, risesBetween } from '../hits/alignAttacks';
 import { advanced, toldBack } from '../hits/analyse';
 import { CYMBAL_SAME_S, ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, THRESHOLD, detectHits } from '../hits/detectHits';
-import { oneByOne, shareOut } from '../hits/ears';
+import { shareOut } from '../hits/ears';
 import { ATTACK_BAND, type Kind, kindOf } from '../hits/kinds';
 import { believable, logit } from '../hits/passes';
 import { withoutOthersOfKind } from '../hits/secondOfKind';
@@ -11,7 +11,7 @@ import { NETWORKS } from '../hits/weights';
 import type { Hand } from './crew';
 import judge from './judge.json';
 import { type Candidate, type Judge, SAID, SAME_S, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf } from './judgeAgain';
-import { type DebleedInput, type HitsByDrum, LEAST_SHARE, type Separated, counted, cymbalsOf, tellingTarget, whole } from './ownImages';
+import { type DebleedInput, type HitsByDrum, LEAST_SHARE, type Lend, type Separated, counted, cymbalsOf, tellingTarget, whole } from './ownImages';
 import type { StandingOut } from './standOut';
 import { swellsAgain } from './swellsAgain';
 
@@ -41,24 +41,25 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   const late = o.late ?? new Map<number, number>();
   // a drum of which the first finding heard nothing is not played, one of which it was sure is
   const played = new Map([...s.kit.drums.filter((d) => !o.hits[d]?.length).map((d) => [d, false] as const), ...Object.entries(o.hits).filter(([, l]) => believable(Float64Array.from(l, (h) => h.certainty))).map(([d]) => [d, true] as const)]);
-  const again = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands, played);
-  const readRaw = oneByOne((m: number) => whole(o.readers[m], frames));
+  const { drums } = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands, played);
   const foreign = (drum: string) => Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
   const near = s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
-    const told = candidatesOf(o.hits[drum] ?? [], toldBack(again.drums[drum] ?? [], drum, o.mics, late));
+    const told = candidatesOf(o.hits[drum] ?? [], toldBack(drums[drum] ?? [], drum, o.mics, late));
     const q = tellingTarget(s, d, late);
     const kind = kindOf(drum);
     if (told.length === 0 || kind === 'cymbal' || o.mics.length < ENOUGH_MICS || s.shares[q].share < LEAST_SHARE || !told.some(sureOf)) return { drum, list: told, features: null };
-    const [raw, kept] = [await readRaw(s.targets[q][0]), s.images[q]];
+    const kept = s.images[q];
     const timesOf = (least: number) => told.filter((c) => Math.max(c.first, c.again) >= least).map((c) => c.hit.time);
-    const unheard = (await hand.standOut({ raw, kept, rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) })).filter((u) => told.every((c) => Math.abs(c.hit.time - u.time) >= SAME_S));
-    const begin = await hand.pick(kept, rate, Float64Array.from(unheard, (u) => u.time), kind);
-    const possible = [...told, ...unheard.map(({ strength }, i) => ({ hit: { time: begin[i], strength, certainty: 0 }, first: 0, again: LEAST_CERTAIN }))].sort((a, b) => a.hit.time - b.hit.time);
-    const list = await movedBack(possible, async (times, strengths, earlierS) => hand.align(kept, rate, times, strengths, kind, earlierS));
-    return { drum, list, features: await hand.witness([raw], [kept], rate, kind, list, foreign(drum)), unheard: [...begin] };
+    return s.lend(s.targets[q][0], async (raw) => {
+      const unheard = (await hand.standOut({ raw, kept, rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) })).filter((u) => told.every((c) => Math.abs(c.hit.time - u.time) >= SAME_S));
+      const begin = await hand.pick(kept, rate, Float64Array.from(unheard, (u) => u.time), kind);
+      const possible = [...told, ...unheard.map(({ strength }, i) => ({ hit: { time: begin[i], strength, certainty: 0 }, first: 0, again: LEAST_CERTAIN }))].sort((a, b) => a.hit.time - b.hit.time);
+      const list = await movedBack(possible, async (times, strengths, earlierS) => hand.align(kept, rate, times, strengths, kind, earlierS));
+      return { drum, list, features: await hand.witness([raw], [kept], rate, kind, list, foreign(drum)), unheard: [...begin] };
+    });
   });
-  const cymbals = cymbalsOf(o).filter((d) => o.hits[d]?.length || again.drums[d]?.length);
-  const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], toldBack(again.drums[d] ?? [], d, o.mics, late))]));
+  const cymbals = cymbalsOf(o).filter((d) => o.hits[d]?.length || drums[d]?.length);
+  const lists = new Map(cymbals.map((d) => [d, candidatesOf(o.hits[d] ?? [], toldBack(drums[d] ?? [], d, o.mics, late))]));
   const far = cymbals.map((drum) => async (hand: Hand): Promise<HeardAgain> => {
     const list = lists.get(drum) ?? [];
     if (s.rests.size === 0 || o.mics.length < ENOUGH_MICS || !list.some(sureOf)) return { drum, list, features: null };
@@ -133,7 +134,7 @@ const MOVED_S = 0.0006;
 const SHOWS_DB = 4;
 
 /** A snare's soft strokes, and a kick's, may begin with a faint movement some ms ahead. Once it is known which strokes are its own they are laid over each other once more, as far as they count. */
-export async function fromFaintest(o: Pick<DebleedInput, 'rate' | 'late'> & { readonly hands: readonly Pick<Hand, 'align'>[] }, s: Pick<Separated, 'targets' | 'images'>, { drum, list }: Pick<HeardAgain, 'drum' | 'list'>, hits: readonly FoundHit[], place: number, raw: (mic: number) => Promise<Float32Array>): Promise<FoundHit[]> {
+export async function fromFaintest(o: Pick<DebleedInput, 'rate' | 'late'> & { readonly hands: readonly Pick<Hand, 'align'>[] }, s: Pick<Separated, 'targets' | 'images'>, { drum, list }: Pick<HeardAgain, 'drum' | 'list'>, hits: readonly FoundHit[], place: number, lend: Lend): Promise<FoundHit[]> {
   const kind = kindOf(drum);
   const said = new Set(list.filter((c) => c.first === SAID).map((c) => c.hit.time));
   const q = tellingTarget(s, place, o.late);
@@ -141,7 +142,7 @@ export async function fromFaintest(o: Pick<DebleedInput, 'rate' | 'late'> & { re
   const placed = (await movedBack(all, async (times, strengths) => o.hands[0].align(s.images[q], o.rate, times, strengths, kind, undefined, true))).map((c) => c.hit);
   const moves = hits.flatMap((h, i) => (placed[i].time < h.time - MOVED_S ? [{ from: placed[i].time, to: h.time }] : []));
   if (moves.length === 0) return placed;
-  const believed = kind === 'kick' ? risesBetween(await raw(s.targets[q][0]), o.rate, moves, ATTACK_BAND[kind]) >= SHOWS_DB : moves.length <= MOST_MOVED * counted(hits).length;
+  const believed = kind === 'kick' ? (await lend(s.targets[q][0], async (raw) => risesBetween(raw, o.rate, moves, ATTACK_BAND[kind]))) >= SHOWS_DB : moves.length <= MOST_MOVED * counted(hits).length;
   return believed ? placed : [...hits];
 }
 
@@ -175,7 +176,7 @@ export async function foundAgain(o: DebleedInput, s: Separated, again: readonly 
     if (left) {
       const placed = await fromRest(left, o.rate, h, hits, o.hands[0]);
       found[h.drum] = own ? await withOwnStrengths(o.hands[0], own, o.rate, placed) : placed;
-    } else found[h.drum] = h.features && FAINT[kind] ? await fromFaintest(o, s, h, hits, place, (m) => whole(o.readers[m], o.frames)) : hits;
+    } else found[h.drum] = h.features && FAINT[kind] ? await fromFaintest(o, s, h, hits, place, s.lend) : hits;
   }
   return withoutOthersOfKind(found);
 }

@@ -2,7 +2,7 @@
  * A bound to what de-bleed may take of a stroke: in every third of an octave no more than the loudest that the mic hears there while its drum is silent. A drum that is only ever struck together with
  * others lends them some of its sound in the model, and a mic that hardly hears those loses more by it than it gains.
  */
-import { type Frames, HOP, framesOf, withGains } from './bandFrames';
+import { type Frames, HOP, framesOf, giveBackBands } from './bandFrames';
 
 /** The drum is not sought from so long before a stroke, for which frames that reach into it are too early, and until so long after it, seconds. */
 const BEFORE_S = 0.03;
@@ -35,13 +35,11 @@ export function loudestWithout(f: Frames, possible: readonly number[]): Float64A
 export function giveBackBeyond(raw: Float32Array, kept: Float32Array, rate: number, possible: readonly number[]): void {
   const most = loudestWithout(framesOf(raw, rate), possible)?.map((p) => p * 10 ** (MARGIN_DB / 10));
   if (!most) return;
-  const beyond = raw.map((v, i) => v - kept[i]);
-  const { power, bands } = framesOf(beyond, rate);
+  const { power, bands } = framesOf(raw, rate, kept);
   const over = (k: number, b: number) => power[k * bands + b] > most[b];
   if (!power.some((p, i) => p > most[i % bands])) return;
   // what is beyond, with all else taken down to nothing
-  withGains(beyond, rate, (k, gain) => {
+  giveBackBands(raw, kept, rate, (k, gain) => {
     for (let b = 0; b < bands; b++) gain[b] = over(k, b) ? 1 - Math.sqrt(most[b] / power[k * bands + b]) : 0;
-  }, beyond);
-  for (let i = 0; i < kept.length; i++) kept[i] += beyond[i];
+  });
 }

@@ -1,4 +1,5 @@
 /** Every close mic with its own drum alone, of a whole recording: the model is learnt with the hits that are known, what other mics explain is taken out, and mics that would lose of their own drum keep more of the raw. */
+import { oneByOne } from '../hits/ears';
 import { LEAST_CERTAIN, type FoundHit, type Networks, THRESHOLD } from '../hits/detectHits';
 import { kindOf } from '../hits/kinds';
 import { FAR } from '../hits/passes';
@@ -57,6 +58,22 @@ export async function whole(reader: MicReader, frames: number, out = roomFor(fra
 /** Readers of stored audio want whole chunks. */
 const READ = 65536;
 
+/** Lends the sound of a mic as it came to what works on it, and takes it back after that: the next gets the same memory, for what no collector of garbage has met yet is memory, too. */
+export type Lend = <T>(mic: number, work: (raw: Float32Array) => Promise<T>) => Promise<T>;
+
+export function lending(readers: readonly MicReader[], frames: number): Lend {
+  const free: Float32Array[] = [];
+  const read = oneByOne(([mic, room]: readonly [number, Float32Array]) => whole(readers[mic], frames, room));
+  return async (mic, work) => {
+    const room = free.pop() ?? roomFor(frames);
+    try {
+      return await work(await read([mic, room]));
+    } finally {
+      free.push(room);
+    }
+  };
+}
+
 /** Where a mic keeps more than this of its raw self it is no witness. */
 export const LEAST_SHARE = 0.5;
 
@@ -85,6 +102,7 @@ export interface Separated {
   readonly model: DebleedModel;
   /** Strokes it was learnt with, seconds, by drum of the kit. */
   readonly hits: readonly (readonly number[])[];
+  readonly lend: Lend;
 }
 
 /** What hands have gathered in one phase they need no more in the next: over a song that is hundreds of megabytes. */
@@ -121,16 +139,17 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
   });
   await resting(o);
   const shares: { lossDb: number; share: number }[] = [];
-  const raw = new Float32Array(frames);
+  const lend = lending(o.readers, frames);
   for (const [q, [m, s]] of targets.entries()) {
-    await whole(o.readers[m], frames, raw);
-    const all = (d: string) => counted(o.hits[d]).map((h) => Math.round(h.time * rate));
-    const lossDb = ownLossDb(raw, images[q], rate, all(kit.drums[s]), Object.keys(o.hits).filter((d) => d !== kit.drums[s]).flatMap(all));
-    const share = shareByLoss(lossDb);
-    keepOwn(raw, images[q], rate, kit.drums[s], share, all(kit.drums[s]), 0, frames);
-    shares.push({ lossDb, share });
+    await lend(m, async (raw) => {
+      const all = (d: string) => counted(o.hits[d]).map((h) => Math.round(h.time * rate));
+      const lossDb = ownLossDb(raw, images[q], rate, all(kit.drums[s]), Object.keys(o.hits).filter((d) => d !== kit.drums[s]).flatMap(all));
+      const share = shareByLoss(lossDb);
+      keepOwn(raw, images[q], rate, kit.drums[s], share, all(kit.drums[s]), 0, frames);
+      shares.push({ lossDb, share });
+    });
   }
-  return { kit, targets, images, rests, shares, model, hits };
+  return { kit, targets, images, rests, shares, model, hits, lend };
 }
 
 /** Which target is the mic in which the hits of a drum of the kit are told: of its own, the first that is not late. */
@@ -178,9 +197,10 @@ export async function separateAgain(o: DebleedInput, s: Separated, found: HitsBy
   for (const [q, [m, d]] of targets.entries()) {
     const drum = kit.drums[d];
     if (shares[q].share === 1 && kindOf(drum) !== 'hat') continue;
-    const raw = await whole(o.readers[m], o.frames);
     const own = counted(found[drum]).map((h) => Math.round(h.time * o.rate));
-    for (const [from, to] of changed) keepOwn(raw, images[q], o.rate, drum, shares[q].share, own, from, to);
+    await s.lend(m, async (raw) => {
+      for (const [from, to] of changed) keepOwn(raw, images[q], o.rate, drum, shares[q].share, own, from, to);
+    });
   }
   return hits;
 }

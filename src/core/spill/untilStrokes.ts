@@ -2,7 +2,7 @@
  * Windows reach over a stroke's beginning: a band that opens for it opens some 20 to 40 ms ahead, and what others leave there swells up to the stroke. Here bands stay as they were until
  * the stroke begins: what lies before it is made with those gains, what comes after it with its own, and the two meet shortly before it.
  */
-import { HOP, PEAK_MS, SIZE, bandEdges, withGains } from './bandFrames';
+import { type Gains, HOP, PEAK_MS, SIZE, bandEdges, withGains } from './bandFrames';
 
 /** A stroke that is told late begins where the sound before it is no further under it than this, dB, by its loudest millisecond; no more than so much earlier, ms. */
 const LATE_DB = -20;
@@ -37,9 +37,6 @@ export function cutAt(x: Float32Array, rate: number, from: number, end: number, 
   for (let j = end - from; j < piece.length; j++) piece[j] *= j < end - from + lead ? 0.5 + 0.5 * Math.cos((Math.PI * (j - end + from)) / lead) : 0;
   return piece;
 }
-
-/** Writes the gain of every band. */
-export type Gains = (frame: number, out: Float64Array) => void;
 
 /** What stands in a mic from sample `at` on, until the stroke after it opens its bands. */
 export interface Held {
