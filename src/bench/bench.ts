@@ -12,6 +12,7 @@ import { SLICE_DEFAULTS } from '../core/params/sliceParams';
 import { makeRecording } from '../demo/makeRecording';
 import { randomRecording } from '../demo/randomKit';
 import { createEncoder, decodeChannel } from '../formats/pcm';
+import { lendingFrom } from '../core/lend';
 
 const RATE = 48000;
 const SECONDS = 240;
@@ -92,7 +93,7 @@ const mics = made.audio.slice(0, 11).map((a) => {
   return song;
 });
 const started = performance.now();
-const found = await withHands((hands) => analyse(RATE, made.mics.slice(0, 11).map((m) => m.role), made.mics.slice(0, 11).map((m) => m.name), (m) => mics[m], undefined, undefined, hands));
+const found = await withHands((hands) => analyse(RATE, made.mics.slice(0, 11).map((m) => m.role), made.mics.slice(0, 11).map((m) => m.name), lendingFrom((m) => mics[m]), undefined, undefined, hands));
 row(`analysis of ${mics.length} mics, ${Object.values(found.drums).flat().length} hits (all cores)`, performance.now() - started);
 
 // de-bleed of the same, on all cores: its two parts by when the progress passes from one to the other

@@ -1,5 +1,6 @@
 /** De-bleed of a folder's mics, on all cores. */
 import type { Kept } from '../core/clean/debleedMix';
+import { lending } from '../core/lend';
 import { applyEdit } from '../core/plan/edits';
 import { lateMics, mapOf, toldIn } from '../core/hits/analyse';
 import { liveTreatment, possibleHits } from '../core/plan/live';
@@ -57,7 +58,7 @@ export async function debleedFolder(o: { folder: string; plan: Plan; progress(te
     const hits = possibleHits(plan);
     const wanted = ids.flatMap((id, mic) => (plan.mics[id].treatment.debleed.on ? liveTreatment(plan, id).debleed?.left ?? [] : []).map(({ source }) => ({ mic, source })));
     const roles = ids.map((id) => plan.mics[id].role);
-    const late = lateMics(await withHands((hands) => mapOf(mics.rate, roles.length, (m) => mics.read(m), hits, (drum) => toldIn(drum, roles.map(kitMic)), hands)));
+    const late = lateMics(await withHands((hands) => mapOf(mics.rate, roles.length, lending(roles.map((_, m) => mics.reader(m)), mics.frames), hits, (drum) => toldIn(drum, roles.map(kitMic)), hands)));
     const result = await onMics(debleed, mics, roles, { hits, images: wanted, late }, o.progress);
     const imagesOf = (mic: number) => Object.fromEntries(wanted.flatMap((w, i) => (w.mic === mic ? [[w.source, result.images[i]] as const] : [])));
     return new Map(result.mics.map((k) => [ids[k.mic], { own: k.samples, images: imagesOf(k.mic) }]));

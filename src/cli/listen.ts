@@ -1,7 +1,8 @@
 /** Listening to a folder's mics on all cores: once, or a second time with each close mic freed of the other drums. */
 import { type Analysis, analyse, lateMics } from '../core/hits/analyse';
 import { hearClosely } from '../core/spill/debleed';
-import { type DebleedInput, kitMic, whole } from '../core/spill/ownImages';
+import { lending } from '../core/lend';
+import { type DebleedInput, kitMic } from '../core/spill/ownImages';
 import { cutNotes } from '../core/spill/uncut';
 import { withHands } from '../node/hands';
 import type { FolderMics } from './mics';
@@ -16,7 +17,7 @@ export async function listen(mics: FolderMics, progress: (text: string) => void)
   };
   progress('\rListening for cuts');
   const heard = await mics.uncut();
-  const a = await withHands((hands) => analyse(mics.rate, mics.roles, mics.names, (m) => (heard.silences.has(m) ? whole(heard.readers[m], mics.frames) : mics.read(m)), told, undefined, hands));
+  const a = await withHands((hands) => analyse(mics.rate, mics.roles, mics.names, lending(heard.readers, mics.frames), told, undefined, hands));
   progress('\n');
   const notes = [...cutNotes(mics.names, heard, mics.frames), ...a.notes];
   for (const n of notes) progress(`${n}\n`);

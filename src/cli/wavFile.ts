@@ -15,6 +15,8 @@ export interface WavFile {
 }
 
 const PIECE = 1 << 20;
+/** Frames that are decoded at a time: bytes of a whole song beside its samples would be memory for nothing. */
+const FRAMES = 1 << 16;
 
 /** Reads a file through once (so that a damaged one is known before anything is written) and keeps it open. Throws WAV_*. */
 export async function openWav(folder: string, name: string): Promise<WavFile> {
@@ -41,10 +43,12 @@ export async function openWav(folder: string, name: string): Promise<WavFile> {
         return {
           async read(atFrame, out) {
             const n = Math.max(0, Math.min(out.length, info.frames - atFrame));
-            const size = n * info.bytesPerFrame;
-            if (bytes.length < size) bytes = new Uint8Array(size);
-            if (n) await file.read(bytes, 0, size, info.dataOffset + atFrame * info.bytesPerFrame);
-            if (n) decodeChannel(bytes.subarray(0, size), info.encoding, info.channels, channel, out);
+            for (let from = 0; from < n; from += FRAMES) {
+              const size = Math.min(FRAMES, n - from) * info.bytesPerFrame;
+              if (bytes.length < size) bytes = new Uint8Array(size);
+              await file.read(bytes, 0, size, info.dataOffset + (atFrame + from) * info.bytesPerFrame);
+              decodeChannel(bytes.subarray(0, size), info.encoding, info.channels, channel, out.subarray(from, n));
+            }
             out.fill(0, n);
           },
         };

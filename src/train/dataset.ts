@@ -11,6 +11,7 @@ import { loneLook } from '../core/hits/loneLook';
 import { type NetworkName, type NetworkSet, type SecondTrack, type Track, firstPass, judge, secondPass } from '../core/hits/passes';
 import { type Song, readSong } from '../core/hits/song';
 import { fewFeatures, judgeFar, thirdPass } from '../core/hits/thirdPass';
+import { type Lend, lendAll, lendingFrom } from '../core/lend';
 
 export interface LabelledSet {
   name: string;
@@ -76,7 +77,7 @@ export async function readMade(folder: string): Promise<{ song: Song; truth: Tru
   if (existsSync(path)) song = { ...deserialize(readFileSync(path)), kernels: createHitKernels() };
   else {
     const files = await openFolder(folder);
-    song = await readSong(kit.rate, kit.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') })), (i) => readMic(files, folder, kit, i));
+    song = await readSong(kit.rate, kit.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') })), lendingFrom((i) => readMic(files, folder, kit, i)));
     await Promise.all(files.map((f) => f.close()));
     writeFileSync(path, serialize({ ...song, kernels: null }));
   }
@@ -91,14 +92,14 @@ export async function labelled(folder: string, first: NetworkSet | null): Promis
   return tracks.map((t) => setOf(folder, t.drum, t.network, t.source.heard, t.described.features, t.described.count, truth));
 }
 
-/** What the second pass thinks of a recording, by networks of the first two, and how its mics are read. */
-async function heardTwice<T>(folder: string, networks: Networks, use: (song: Song, truth: Truth, tracks: readonly SecondTrack[], certainty: readonly Float64Array[], read: (mic: number) => Promise<Float32Array>) => Promise<T>): Promise<T> {
+/** What the second pass thinks of a recording, by networks of the first two, and what its mics hear. */
+async function heardTwice<T>(folder: string, networks: Networks, use: (song: Song, truth: Truth, tracks: readonly SecondTrack[], certainty: readonly Float64Array[], lend: Lend) => Promise<T>): Promise<T> {
   const { song, truth } = await readMade(folder);
   const files = await openFolder(folder);
   try {
     const pass = await firstPass(song);
     const second = await secondPass(song, pass, await judge(pass.tracks, networks.first));
-    return await use(song, truth, second, await judge(second, networks.second), (i) => readMic(files, folder, readKit(folder), i));
+    return await use(song, truth, second, await judge(second, networks.second), lendingFrom((i) => readMic(files, folder, readKit(folder), i)));
   } finally {
     await Promise.all(files.map((f) => f.close()));
   }
@@ -106,15 +107,15 @@ async function heardTwice<T>(folder: string, networks: Networks, use: (song: Son
 
 /** Features and labels of cymbals in the third pass, by networks of the first two and of lone strokes. */
 export const labelledThird = (folder: string, networks: Networks): Promise<LabelledSet[]> =>
-  heardTwice(folder, networks, async (song, truth, tracks, certainty, read) => {
-    const third = await thirdPass(song, tracks, certainty, read, networks.lone, [createEar()]);
+  heardTwice(folder, networks, async (song, truth, tracks, certainty, lend) => {
+    const third = await thirdPass(song, tracks, certainty, lend, networks.lone, [createEar()]);
     return (third ?? []).flatMap((t) => (t.features ? [setOf(folder, t.drum, t.network, t.heard, t.features, t.count, truth)] : []));
   });
 
 /** Features and labels of cymbals of which too few strokes are sure, as what judges them last has them; `networks` without that. */
 export const labelledFew = (folder: string, networks: Networks): Promise<LabelledSet[]> =>
-  heardTwice(folder, networks, async (song, truth, tracks, certainty, read) => {
-    const third = (await thirdPass(song, tracks, certainty, read, networks.lone, [createEar()])) ?? [];
+  heardTwice(folder, networks, async (song, truth, tracks, certainty, lend) => {
+    const third = (await thirdPass(song, tracks, certainty, lend, networks.lone, [createEar()])) ?? [];
     const thought = await judgeFar(third.map((t) => ({ ...t, says: null })), networks, [createEar()]);
     return third.flatMap((t, k) => {
       if (!t.says || !t.features) return [];
@@ -125,13 +126,14 @@ export const labelledFew = (folder: string, networks: Networks): Promise<Labelle
 
 /** Features and labels of the look at lone strokes of cymbals, by networks of the first two passes. */
 export const labelledLone = (folder: string, networks: Networks): Promise<LabelledSet[]> =>
-  heardTwice(folder, networks, async (song, truth, tracks, certainty, read) => {
+  heardTwice(folder, networks, async (song, truth, tracks, certainty, lend) => {
     const far = cymbalsIn(tracks, certainty);
     if (far.length === 0) return [];
     const places = placesOf(far);
     const names = far.map((f) => f.t.drum);
     const { sure, others } = sureStrokes(tracks, certainty, places, names);
-    const spectra = fineReader(song, read, [createEar()]);
+    const audio = await lendAll(lend, song.overheads, (list) => list.map((x) => Float32Array.from(x)));
+    const spectra = fineReader(song, audio, [createEar()]);
     const sets: LabelledSet[] = [];
     for (const [k, { t }] of far.entries()) {
       const { features, count } = await loneLook(places, k, names, sure, others, spectra, createEar());

@@ -7,6 +7,7 @@ import { openFolder } from '../cli/wavFile';
 import { THRESHOLD, type Networks, detectHits } from '../core/hits/detectHits';
 import { NETWORKS } from '../core/hits/weights';
 import { scoreHits } from '../core/measure/scoreHits';
+import { lendingFrom } from '../core/lend';
 
 const [folder, weights] = process.argv.slice(2).filter((a) => !a.startsWith('--'));
 const networks: Networks = weights ? JSON.parse(readFileSync(weights, 'utf8')) : NETWORKS;
@@ -52,13 +53,13 @@ for (const n of names) {
   const start = process.cpuUsage();
   const { drums, song } = await detectHits(
     kit.rate, kit.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') })),
-    async (i) => {
+    lendingFrom(async (i) => {
       const file = files.find((x) => x.name === kit.mics[i].file);
       if (!file) throw new Error(kit.mics[i].file);
       const x = new Float32Array(file.info.frames);
       await file.reader(0).read(0, x);
       return x;
-    },
+    }),
     networks,
   );
   const used = process.cpuUsage(start);

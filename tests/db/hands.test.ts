@@ -6,6 +6,7 @@ import { createHand } from '../../src/core/spill/crew';
 import { sharedSamples, withHands } from '../../src/node/hands';
 import { THREAD } from '../support/hand';
 import { shortRecording } from '../support/madeKit';
+import { lendingFrom } from '../../src/core/lend';
 
 const RATE = 48000;
 
@@ -66,7 +67,7 @@ describe('threads', () => {
     const roles = ['snare-top', 'overhead-left'];
     const { audio } = shortRecording({ seconds: 2, roles });
     for (let i = 0; i < 120; i++) {
-      const cancelled = withHands((hands) => analyse(RATE, roles, roles, (m) => audio[m], () => Promise.reject(new Error('cancelled')), undefined, hands), 2, THREAD);
+      const cancelled = withHands((hands) => analyse(RATE, roles, roles, lendingFrom((m) => audio[m]), () => Promise.reject(new Error('cancelled')), undefined, hands), 2, THREAD);
       await expect(cancelled, `time ${i}`).rejects.toThrow('cancelled');
     }
   });

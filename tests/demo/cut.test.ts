@@ -6,7 +6,8 @@ import { scoreClean } from '../../src/core/measure/scoreClean';
 import { matchHits } from '../../src/core/measure/scoreHits';
 import { createHand } from '../../src/core/spill/crew';
 import { debleed } from '../../src/core/spill/debleed';
-import { kitMic, whole } from '../../src/core/spill/ownImages';
+import { type Lend, lending, lendingFrom } from '../../src/core/lend';
+import { kitMic } from '../../src/core/spill/ownImages';
 import { uncut } from '../../src/core/spill/uncut';
 import { withCutToms } from '../../src/demo/cutMics';
 import { makeRecording } from '../../src/demo/makeRecording';
@@ -24,7 +25,7 @@ describe('a kit whose toms were cut', () => {
     }));
     const heard = await uncut(r.rate, r.frames, readers, r.mics.map((m) => kitMic(m.role)));
     expect([...heard.silences.keys()]).toEqual(toms);
-    const find = (read: (m: number) => Float32Array | Promise<Float32Array>) => analyse(r.rate, r.mics.map((m) => m.role), r.mics.map((m) => m.name), read);
+    const find = (lend: Lend) => analyse(r.rate, r.mics.map((m) => m.role), r.mics.map((m) => m.name), lend);
     const truth = Object.fromEntries(Object.entries(r.hits).map(([d, list]) => {
       const own = r.mics.findIndex((m) => m.own === d);
       return [d, list.map((h) => ({ time: h.time + (own >= 0 ? r.offsets[own] : r.overheadOffsets[d]), strength: h.strength }))];
@@ -33,8 +34,8 @@ describe('a kit whose toms were cut', () => {
       const found = Object.fromEntries(Object.entries(a.drums).map(([d, l]) => [d, l.filter((h) => h.certainty >= THRESHOLD)]));
       return ['tom-1', 'tom-2'].reduce((n, d) => n + truth[d].length + found[d].length - 2 * matchHits(truth[d], found[d]).length, 0);
     };
-    const known = await find((m) => whole(heard.readers[m], r.frames));
-    const asCut = await find((m) => r.audio[m]);
+    const known = await find(lending(heard.readers, r.frames));
+    const asCut = await find(lendingFrom((m) => r.audio[m]));
     expect(wrong(known)).toBeLessThanOrEqual(wrong(asCut));
     expect(wrong(known)).toBeLessThanOrEqual(2);
 

@@ -11,6 +11,7 @@ import { kitMic } from '../../src/core/spill/ownImages';
 import { makeRecording } from '../../src/demo/makeRecording';
 import { randomRecording, tunedVoice } from '../../src/demo/randomKit';
 import { withSecondDrums } from '../../src/demo/secondDrums';
+import { lendingFrom } from '../../src/core/lend';
 
 const PAIRS = ['kick', 'kick-2', 'snare', 'snare-2'];
 
@@ -19,7 +20,7 @@ describe('a kit with two bass drums and two snares', () => {
     const seed = 914;
     const r = makeRecording(withSecondDrums(randomRecording({ seed, seconds: 20, spill: 'normal', toms: 2 }), seed, tunedVoice(seed + 7000, [])));
     const roles = guessRoles(r.mics.map((m) => ({ file: m.file, channel: 0, channels: 1 })));
-    const { drums } = await analyse(r.rate, roles, r.mics.map((m) => m.name), (m) => r.audio[m]);
+    const { drums } = await analyse(r.rate, roles, r.mics.map((m) => m.name), lendingFrom((m) => r.audio[m]));
     const truth = Object.fromEntries(PAIRS.map((d) => [d, r.hits[d].map((h) => ({ time: h.time + r.offsets[r.mics.findIndex((m) => m.own === d)], strength: h.strength }))]));
     for (const d of PAIRS) {
       const found = drums[d].filter((h) => h.certainty >= THRESHOLD);

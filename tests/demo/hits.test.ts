@@ -15,9 +15,10 @@ import { type MadeRecording, type Voice, makeRecording } from '../../src/demo/ma
 import { randomRecording } from '../../src/demo/randomKit';
 import { threeOf } from '../../src/demo/randomPart';
 import { haveRealSounds, realVoice } from '../../src/demo/realSounds';
+import { lendingFrom } from '../../src/core/lend';
 
 const micsOf = (r: MadeRecording) => r.mics.map((m) => ({ own: m.own, overhead: m.role.startsWith('overhead') }));
-const detect = (r: MadeRecording, audio: readonly Float32Array[] = r.audio) => detectHits(r.rate, micsOf(r), (i) => audio[i], NETWORKS);
+const detect = (r: MadeRecording, audio: readonly Float32Array[] = r.audio) => detectHits(r.rate, micsOf(r), lendingFrom((i) => audio[i]), NETWORKS);
 const found = (d: Pick<Detection, 'drums'>) => Object.fromEntries(Object.entries(d.drums).map(([k, l]) => [k, l.filter((h) => h.certainty >= THRESHOLD)]));
 function truthOf(r: MadeRecording) {
   return Object.fromEntries(
@@ -71,7 +72,7 @@ describe('a kit of synthesised drums that was never seen', () => {
   });
 
   it('has crashes and rides told apart better by fine bands of the overheads than without', async () => {
-    const without = await detectHits(r.rate, micsOf(r), (i) => r.audio[i], { ...NETWORKS, third: {} });
+    const without = await detectHits(r.rate, micsOf(r), lendingFrom((i) => r.audio[i]), { ...NETWORKS, third: {} });
     const cymbals = (x: Detection) => {
       const only = (v: Record<string, readonly { time: number; strength: number }[]>) => ({ crash: v.crash ?? [], ride: v.ride ?? [] });
       return scoreHits(only(truthOf(r)), only(found(x))).all.f;
@@ -102,7 +103,7 @@ describe('a kit of synthesised drums that was never seen', () => {
     expect(scoreHits(found(d), found(other)).all.f).toBeGreaterThan(0.9);
   }, 120_000);
 
-  const analysed = (audio: readonly Float32Array[]) => analyse(r.rate, r.mics.map((m) => m.role), r.mics.map((m) => m.name), (i) => audio[i]);
+  const analysed = (audio: readonly Float32Array[]) => analyse(r.rate, r.mics.map((m) => m.role), r.mics.map((m) => m.name), lendingFrom((i) => audio[i]));
   const counted = (a: Analysis) => Object.fromEntries(Object.entries(a.drums).map(([k, l]) => [k, l.filter((h) => h.certainty >= THRESHOLD)]));
 
   it('has the others found when a close mic is silent or all noise, which is told', async () => {
@@ -138,7 +139,7 @@ describe('a kit of synthesised drums that was never seen', () => {
     const silent = await detect(r, r.audio.map(() => new Float32Array(n)));
     expect(Object.values(silent.drums).flat()).toEqual([]);
     const tom = r.mics.findIndex((m) => m.own === 'tom-1');
-    const lone = await detectHits(r.rate, [{ own: 'tom-1', overhead: false }], () => r.audio[tom], NETWORKS);
+    const lone = await detectHits(r.rate, [{ own: 'tom-1', overhead: false }], lendingFrom(() => r.audio[tom]), NETWORKS);
     expect(Object.keys(lone.drums)).toEqual(['tom-1']);
   }, 120_000);
 });
@@ -146,7 +147,7 @@ describe('a kit of synthesised drums that was never seen', () => {
 it('keeps a hat whose strokes a snare drowns in its own mic, and finds no ride where nobody strikes one', async () => {
   const plan = randomRecording({ seed: 977, seconds: 40, spill: 'hard', toms: 2, truth: false });
   const r = makeRecording({ ...plan, strokes: plan.strokes.filter((s) => s.drum !== 'ride') });
-  const a = await analyse(r.rate, r.mics.map((m) => m.role), r.mics.map((m) => m.name), (i) => r.audio[i]);
+  const a = await analyse(r.rate, r.mics.map((m) => m.role), r.mics.map((m) => m.name), lendingFrom((i) => r.audio[i]));
   const hits = found(a);
   expect(scoreHits(truthOf(r), hits).drums.hat.f).toBeGreaterThan(0.85);
   expect(hits.ride.length).toBeLessThanOrEqual(1);
@@ -207,7 +208,7 @@ describe.skipIf(!haveRealSounds())('kits of real one-shot sounds', () => {
     const r = makeRecording({ ...plan, strokes: plan.strokes.filter((s) => s.drum !== 'hat') });
     const roles = r.mics.map((m) => m.role);
     const taken = found(await detect(r));
-    const a = await analyse(r.rate, roles, r.mics.map((m) => m.name), (i) => r.audio[i]);
+    const a = await analyse(r.rate, roles, r.mics.map((m) => m.name), lendingFrom((i) => r.audio[i]));
     // what one mic after the other cannot tell, their times can
     expect(taken.hat.length).toBeGreaterThan(10);
     expect(a.drums.hat).toEqual([]);

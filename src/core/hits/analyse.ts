@@ -3,7 +3,8 @@ import type { Ring } from '../clean/ring';
 import { rankOf, roleOf } from '../plan/roles';
 import { type SpillRow, spillMap } from '../spill/spillMap';
 import { ENOUGH_MICS, type FoundHit, type Networks, THRESHOLD, detectHits } from './detectHits';
-import { type Ear, createEar, oneByOne, shareOut } from './ears';
+import type { Lend } from '../lend';
+import { type Ear, createEar, shareOut } from './ears';
 import { EDGES, kindOf } from './kinds';
 import { type SongMic, ownMics } from './ownMics';
 import { heardElsewhere } from './unplayed';
@@ -34,30 +35,29 @@ const FAR_MS = 18;
 const USUAL_MS = 8;
 
 /**
- * `roles` by mic; `names` for notes; `read(mic)` gives the samples of a mic, all of one length, `rate` in Hz. Notes are for people: silent,
+ * `roles` by mic; `names` for notes; `lend` gives the samples of a mic, all of one length, `rate` in Hz. Notes are for people: silent,
  * moved or inverted mics, drums that nobody plays. `progress` is told 0..1 and may throw to cancel.
  */
 export async function analyse(
-  rate: number, roles: readonly string[], names: readonly string[], read: (mic: number) => Float32Array | Promise<Float32Array>, progress: (done: number) => void | Promise<void> = () => {}, networks: Networks = NETWORKS, ears: readonly Ear[] = [createEar()],
+  rate: number, roles: readonly string[], names: readonly string[], lend: Lend, progress: (done: number) => void | Promise<void> = () => {}, networks: Networks = NETWORKS, ears: readonly Ear[] = [createEar()],
 ): Promise<Analysis> {
   const notes: string[] = [];
   const silent = new Set<number>();
   const seen = new Set<number>();
-  const checked = async (m: number) => {
-    const x = await read(m);
-    if (seen.has(m)) return x;
+  const check = (m: number, x: Float32Array) => {
+    if (seen.has(m)) return;
     seen.add(m);
-    if (x.every((v) => Math.abs(v) < SILENT)) {
-      silent.add(m);
-      notes.push(`${names[m]} is silent.`);
-    }
-    return x;
+    if (x.some((v) => Math.abs(v) >= SILENT)) return;
+    silent.add(m);
+    notes.push(`${names[m]} is silent.`);
   };
   const mics = roles.map((r) => ({ own: roleOf(r).drum, overhead: roleOf(r).group === 'overhead', rank: rankOf(r) }));
-  const readOne = oneByOne(read);
   /** Hits and spill map with mics that come late moved by so much, seconds, and without drums that are not played; told as the mics are. */
   const listen = async (late: ReadonlyMap<number, number>, tell: (done: number) => void | Promise<void>, played: ReadonlyMap<string, boolean> = new Map()) => {
-    const from = async (m: number) => advanced(await checked(m), Math.round((late.get(m) ?? 0) * rate));
+    const from: Lend = (m, work) => lend(m, (x) => {
+      check(m, x);
+      return work(advanced(x, Math.round((late.get(m) ?? 0) * rate)));
+    });
     const found = await detectHits(rate, mics, from, networks, (d) => tell(0.9 * d), ears, played);
     const rows = await mapOf(rate, mics.length, from, found.drums, (d) => toldIn(d, mics), ears);
     await tell(1);
@@ -78,7 +78,7 @@ export async function analyse(
   const rings = await shareOut(ears, mics.map((mic, m) => async (ear: Ear) => {
     const own = (mic.own && drums[mic.own]) || [];
     const frames = own.filter((h) => h.certainty >= THRESHOLD).map((h) => Math.round(h.time * rate));
-    return mic.own && frames.length ? ear.ring(await readOne(m), rate, mic.own, frames) : null;
+    return mic.own && frames.length ? lend(m, (x) => ear.ring(x, rate, mic.own as string, frames)) : null;
   }));
   mics.forEach((_, m) => {
     const behind = behindMs(spill, m);
@@ -100,10 +100,10 @@ export const toldIn = (drum: string, mics: readonly SongMic[]): number => ownMic
 
 /** How the drums of found hits reach `mics` mics, told by their surer and louder strokes; `mainOf`: the mic in which a drum's hits are told. */
 export function mapOf(
-  rate: number, mics: number, read: (mic: number) => Float32Array | Promise<Float32Array>, drums: Readonly<Record<string, readonly FoundHit[]>>, mainOf: (drum: string) => number, ears: readonly Ear[],
+  rate: number, mics: number, lend: Lend, drums: Readonly<Record<string, readonly FoundHit[]>>, mainOf: (drum: string) => number, ears: readonly Ear[],
 ): Promise<SpillRow[]> {
   const sure = Object.entries(drums).map(([drum, list]) => ({ drum, times: list.filter((h) => h.certainty >= (mics < ENOUGH_MICS ? SURE_OF_FEW : SURE) && h.strength > 0.15).map((h) => h.time) }));
-  return spillMap(rate, mics, read, sure.map(({ drum, times }) => ({ drum, times, main: mainOf(drum), foreign: sure.flatMap((o) => (o.drum === drum ? [] : o.times)) })), ears);
+  return spillMap(rate, mics, lend, sure.map(({ drum, times }) => ({ drum, times, main: mainOf(drum), foreign: sure.flatMap((o) => (o.drum === drum ? [] : o.times)) })), ears);
 }
 
 /** How much later than the drums' own mics a mic without a drum hears them, ms; 0 where it is one of those, or nobody knows. */

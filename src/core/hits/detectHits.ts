@@ -3,7 +3,8 @@
  * candidate explained as a mix of drums, certainty from how much better that goes with the drum than without it, in two passes; a third for cymbals.
  */
 import { choose } from './classify';
-import { type Ear, createEar, oneByOne, shareOut } from './ears';
+import type { Lend } from '../lend';
+import { type Ear, createEar, shareOut } from './ears';
 import { FAR, type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
 import { CYMBALS, type Song, type Source, addedIn, readSong } from './song';
@@ -63,10 +64,10 @@ export interface Networks {
  * A cymbal with a mic of its own is sought as every cymbal is, in overheads, of which that mic is one more and the first, each such cymbal for itself; all other drums are found without it.
  */
 export async function detectHits(
-  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()], played: ReadonlyMap<string, boolean> = new Map(),
+  rate: number, mics: readonly SongMic[], lend: Lend, networks: Networks, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()], played: ReadonlyMap<string, boolean> = new Map(),
 ): Promise<Detection> {
   const close = FAR.filter((d) => mics.some((m) => m.own === d));
-  if (close.length === 0) return detectAmong(rate, mics, read, networks, progress, ears, played);
+  if (close.length === 0) return detectAmong(rate, mics, lend, networks, progress, ears, played);
   const runs = close.length + 1;
   const part = (k: number) => (done: number) => progress((k + done) / runs);
   const isClose = (m: number) => close.some((d) => d === mics[m].own);
@@ -74,21 +75,21 @@ export async function detectHits(
   const others = all.filter((m) => !isClose(m));
   // of few mics each tells something of all drums
   const rest = others.length >= ENOUGH_MICS ? others : all;
-  const among = (order: readonly number[], k: number) => detectAmong(rate, order.map((m, i) => (isClose(m) ? { own: null, overhead: k > 0 && i === 0 } : mics[m])), (m) => read(order[m]), networks, part(k), ears, played);
+  const among = (order: readonly number[], k: number) => detectAmong(rate, order.map((m, i) => (isClose(m) ? { own: null, overhead: k > 0 && i === 0 } : mics[m])), (m, work) => lend(order[m], work), networks, part(k), ears, played);
   const { drums, song } = await among(rest, 0);
   const found: Record<string, readonly FoundHit[]> = { ...drums };
   for (const [k, cymbal] of close.entries()) {
     const [own] = ownMics(mics, cymbal);
     const hits = (await among([own, ...rest.filter((m) => m !== own)], k + 1)).drums[cymbal] ?? [];
-    found[cymbal] = await withOwnStrengths(ears[0], await read(own), rate, hits);
+    found[cymbal] = await lend(own, (x) => withOwnStrengths(ears[0], x, rate, hits));
   }
   return { drums: found, song };
 }
 
 async function detectAmong(
-  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, networks: Networks, progress: (done: number) => void | Promise<void>, ears: readonly Ear[], played: ReadonlyMap<string, boolean>,
+  rate: number, mics: readonly SongMic[], lend: Lend, networks: Networks, progress: (done: number) => void | Promise<void>, ears: readonly Ear[], played: ReadonlyMap<string, boolean>,
 ): Promise<Detection> {
-  const heard = await readSong(rate, mics, read, (d) => progress(0.6 * d), ears);
+  const heard = await readSong(rate, mics, lend, (d) => progress(0.6 * d), ears);
   const hardly = unplayed(heard).filter((d) => !played.get(d));
   const song = withoutDrums(heard, [...hardly, ...[...played].flatMap(([d, is]) => (is ? [] : [d]))]);
   const believed = (drum: string, certainty: Float64Array, least?: number) => (played.get(drum) || believable(certainty, least) ? certainty : certainty.map((c) => SPILL_SHARE * c));
@@ -121,7 +122,7 @@ async function detectAmong(
   });
   const certainty = withoutSpill(thoughtOf(second, byFirst(second, apartFromToms(second, await judge(second, networks.second, ears)))));
   const far = second.filter((t) => t.source.drum === CYMBALS);
-  const third = (await thirdPass(song, second, certainty, read, networks.lone, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, says: null, dies: new Uint8Array(t.source.n) }));
+  const third = (await thirdPass(song, second, certainty, lend, networks.lone, ears)) ?? far.map((t): FarTrack => ({ drum: t.drum, network: t.network, time: t.source.time, heard: t.source.heard, levelDb: t.described.levelDb, certainty: certainty[second.indexOf(t)], features: null, count: 0, says: null, dies: new Uint8Array(t.source.n) }));
   await progress(0.98);
   second.forEach((t, k) => {
     if (!far.includes(t)) drums[t.drum] = hitsOf(toldBy(t), believed(t.drum, certainty[k]));
@@ -159,12 +160,11 @@ async function detectAmong(
   }
   // with one or two mics another drum's stroke is as good as an own one: found, but left for a person to judge
   if (mics.length < ENOUGH_MICS) for (const d of Object.keys(drums)) drums[d] = drums[d].map((h) => ({ ...h, certainty: FEW_MICS * h.certainty }));
-  const readOne = oneByOne(read);
   // the longest first
   const found = second.filter((t) => t.source.drum !== CYMBALS && drums[t.drum].length > 0).sort((a, b) => drums[b.drum].length - drums[a.drum].length);
   const aligned = await shareOut(ears, found.map((t) => async (ear: Ear) => {
     const list = drums[t.drum];
-    return ear.align(await readOne(t.source.main), rate, list.map((h) => h.time), list.map((h) => h.strength * h.certainty), t.source.kind);
+    return lend(t.source.main, (x) => ear.align(x, rate, list.map((h) => h.time), list.map((h) => h.strength * h.certainty), t.source.kind));
   }));
   found.forEach((t, k) => {
     drums[t.drum] = apart(drums[t.drum].map((h, i) => ({ ...h, time: aligned[k][i] })));

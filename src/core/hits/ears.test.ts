@@ -4,6 +4,7 @@ import { analyse } from './analyse';
 import { detectHits } from './detectHits';
 import { type Ear, createEar, oneByOne, shareOut } from './ears';
 import { NETWORKS } from './weights';
+import { lendingFrom } from '../lend';
 
 const RATE = 48000;
 const SECONDS = 8;
@@ -48,9 +49,9 @@ function slowEar(): { ear: Ear; calls: () => number } {
 describe('ears', () => {
   it('find the same hits however many they are, and share the work', async () => {
     const audio = mics();
-    const alone = await detectHits(RATE, KIT, (m) => audio[m], NETWORKS);
+    const alone = await detectHits(RATE, KIT, lendingFrom((m) => audio[m]), NETWORKS);
     const two = [slowEar(), slowEar()];
-    const shared = await detectHits(RATE, KIT, (m) => audio[m], NETWORKS, undefined, two.map((t) => t.ear));
+    const shared = await detectHits(RATE, KIT, lendingFrom((m) => audio[m]), NETWORKS, undefined, two.map((t) => t.ear));
     expect(alone.drums.kick.filter((h) => h.certainty > 0.4).length).toBe(12);
     expect(shared.drums).toEqual(alone.drums);
     for (const t of two) expect(t.calls()).toBeGreaterThan(3);
@@ -58,14 +59,14 @@ describe('ears', () => {
 
   it('leave every hit in doubt where one or two mics are all there is, and say so', async () => {
     const audio = mics();
-    const a = await analyse(RATE, ['kick-in', 'snare-top'], ['Kick in', 'Snare top'], (m) => audio[m]);
+    const a = await analyse(RATE, ['kick-in', 'snare-top'], ['Kick in', 'Snare top'], lendingFrom((m) => audio[m]));
     const all = Object.values(a.drums).flat();
     expect(all.filter((h) => h.certainty >= 0.4).length).toBeGreaterThanOrEqual(24);
     expect(Math.max(...all.map((h) => h.certainty))).toBeLessThanOrEqual(0.6);
     expect(a.notes.join(' ')).toMatch(/2 mics alone.*in doubt/);
     // and how they reach each other is told all the same
     expect(a.spill.find((r) => r.drum === 'kick')?.mics[1].levelDb).toBeLessThan(-8);
-    const b = await analyse(RATE, ['kick-in', 'snare-top', 'overhead'], ['Kick in', 'Snare top', 'Overhead'], (m) => audio[m]);
+    const b = await analyse(RATE, ['kick-in', 'snare-top', 'overhead'], ['Kick in', 'Snare top', 'Overhead'], lendingFrom((m) => audio[m]));
     expect(b.notes.join(' ')).not.toMatch(/alone/);
   });
 

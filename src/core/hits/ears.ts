@@ -19,7 +19,7 @@ import { type Song, type Source, increment, topMean } from './song';
 
 /** A song without what only one thread can hold. */
 export type SongView = Omit<Song, 'kernels'>;
-type Soon<T> = T | Promise<T>;
+export type Soon<T> = T | Promise<T>;
 
 export interface Ear {
   /** Candidates of a drum in its mic, their times refined, in order, without those far softer there than any stroke; `far`: a sum of overheads, where all are kept. */

@@ -4,7 +4,7 @@
  */
 import { quantile } from './candidates';
 import { choose } from './classify';
-import { type Ear, oneByOne, shareOut } from './ears';
+import { type Ear, shareOut } from './ears';
 import { FINE } from './eventSpectra';
 import type { Moments } from './fineLook';
 import { RISE_BANDS } from './kinds';
@@ -103,20 +103,12 @@ export function showing(sure: ReadonlyMap<string, readonly number[]>, far: reado
   }));
 }
 
-/** Fine spectra at each list of times (seconds), after and before, of all overheads. */
+/** Fine spectra at each list of times (seconds), after and before, of all overheads (`audio`, in the song's order). */
 export type FineReader = (lists: readonly Float64Array[]) => Promise<Moments[]>;
 
-export function fineReader(song: Song, read: (mic: number) => Float32Array | Promise<Float32Array>, ears: readonly Ear[]): FineReader {
-  const readOne = oneByOne(read);
-  // asked for more than once
-  const audio = song.overheads.map((m) => {
-    const x = readOne(m);
-    // one that fails while another is waited for is told where it is used
-    x.catch(() => {});
-    return x;
-  });
+export function fineReader(song: Song, audio: readonly Float32Array[], ears: readonly Ear[]): FineReader {
   return async (lists) => {
-    const parts = await shareOut(ears, audio.map((x) => async (ear: Ear) => ear.powers(await x, song.rate, lists, FINE)));
+    const parts = await shareOut(ears, audio.map((x) => async (ear: Ear) => ear.powers(x, song.rate, lists, FINE)));
     const bands = FINE.edges.length - 1;
     const cells = bands * parts.length;
     return lists.map((times, l) => {

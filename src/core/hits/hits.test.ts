@@ -12,6 +12,7 @@ import { type NetworkSet, beatOf } from './passes';
 import { logMedianPatterns, stack, withoutNames } from './patterns';
 import { pickOnsets } from './pickOnset';
 import { NETWORKS } from './weights';
+import { lendingFrom } from '../lend';
 
 const RATE = 48000;
 const findCandidates = (x: Float32Array, rate: number, bands: readonly number[]) => {
@@ -170,7 +171,7 @@ describe('finding hits', () => {
     const g = createGaussian(createRng(8));
     const mics = [300, 420, 500].map((later) => Float32Array.from({ length: 4 * RATE }, (_, i) => g() * (1e-4 + 0.3 * Math.exp(-((i + RATE / 2 - later) % (RATE / 2)) / 2000))));
     const described = [{ own: 'kick', overhead: false }, { own: null, overhead: true }, { own: null, overhead: true }];
-    const hear = (networks: Networks) => detectHits(RATE, described, (m) => mics[m], networks);
+    const hear = (networks: Networks) => detectHits(RATE, described, lendingFrom((m) => mics[m]), networks);
     expect((await hear(deaf)).drums).toEqual({ kick: [], crash: [], ride: [] });
     expect((await hear(NETWORKS)).drums.kick.length).toBeGreaterThan(4);
   });
@@ -184,7 +185,7 @@ describe('the spill map', () => {
     const g = gaussOf(8);
     const far = new Float32Array(main.length);
     for (let i = 280; i < far.length; i++) far[i] = -0.1 * main[i - 280] + 1e-4 * g();
-    const [row] = await spillMap(RATE, 2, (m) => [main, far][m], [{ drum: 'snare', main: 0, times, foreign: [] }]);
+    const [row] = await spillMap(RATE, 2, lendingFrom((m) => [main, far][m]), [{ drum: 'snare', main: 0, times, foreign: [] }]);
     expect(row.strokes).toBe(5);
     expect(row.mics[0]).toMatchObject({ levelDb: 0, delayMs: 0, polarity: 1 });
     expect(row.mics[1].delayMs).toBeCloseTo((280 / RATE) * 1000, 1);
@@ -196,7 +197,7 @@ describe('the spill map', () => {
     const main = strokes([0.5, 1.1, 1.7], 2.2, 7, 1e-5);
     const g = gaussOf(9);
     const noise = Float32Array.from(main, () => 0.01 * g());
-    const [row] = await spillMap(RATE, 2, (m) => [main, noise][m], [{ drum: 'snare', main: 0, times: [0.5, 1.1, 1.7], foreign: [] }]);
+    const [row] = await spillMap(RATE, 2, lendingFrom((m) => [main, noise][m]), [{ drum: 'snare', main: 0, times: [0.5, 1.1, 1.7], foreign: [] }]);
     expect(row.mics[1].delayMs).toBeNull();
   });
 });

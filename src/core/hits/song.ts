@@ -2,9 +2,11 @@
  * What the finding of hits knows of a recording: its mics, the candidates of every drum, and the power of each candidate in all
  * mics and bands, after and before. Everything later works on these; the audio is read once a mic.
  */
+import { roomFor } from '../dsp/room';
 import { type HitKernels, createHitKernels } from '../kernels/hitKernels';
 import { mergeCandidates, onlyCandidates, quantile, rowsOf } from './candidates';
-import { type Ear, createEar, oneByOne, shareOut } from './ears';
+import type { Lend } from '../lend';
+import { type Ear, createEar, shareOut } from './ears';
 import { BANDS, type Kind, kindOf, ownBands } from './kinds';
 import { type SongMic, ownMics } from './ownMics';
 
@@ -89,19 +91,20 @@ export const topMean = (values: Float64Array | number[], count = 5): number => {
  * and not kept. `progress` is told 0..1 and may throw to cancel.
  */
 export async function readSong(
-  rate: number, mics: readonly SongMic[], read: (mic: number) => Float32Array | Promise<Float32Array>, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()],
+  rate: number, mics: readonly SongMic[], lend: Lend, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()],
 ): Promise<Song> {
   const cells = mics.length * BANDS;
   const overheads = mics.flatMap((m, i) => (m.overhead ? [i] : []));
   const groups = new Map(mics.flatMap((m) => (m.own ? [[m.own, ownMics(mics, m.own)] as const] : [])));
   const plans = [...groups].map(([drum, own]) => ({ drum, kind: kindOf(drum), own, main: own[0] }));
   if (overheads.length) plans.push({ drum: CYMBALS, kind: 'cymbal', own: [...overheads], main: overheads[0] });
-  const readOne = oneByOne(read);
   const sumOfOverheads = async () => {
-    const x = (await readOne(overheads[0])).slice();
-    for (const o of overheads.slice(1)) {
-      const y = await readOne(o);
-      for (let i = 0; i < x.length; i++) x[i] += y[i];
+    let x: Float32Array = new Float32Array(0);
+    for (const [k, o] of overheads.entries()) {
+      await lend(o, (y) => {
+        if (k === 0) x = roomFor(y.length);
+        for (let i = 0; i < x.length; i++) x[i] += y[i];
+      });
     }
     return x;
   };
@@ -110,7 +113,7 @@ export async function readSong(
   const steps = listened.length + mics.length;
   const heardIn = await shareOut(
     ears,
-    listened.map(({ mic, kind, far }) => async (ear: Ear) => ear.seek(mic < 0 ? await sumOfOverheads() : await readOne(mic), rate, kind, far)),
+    listened.map(({ mic, kind, far }) => async (ear: Ear) => (mic < 0 ? ear.seek(await sumOfOverheads(), rate, kind, far) : lend(mic, (x) => ear.seek(x, rate, kind, far)))),
     (done) => progress(done / steps),
   );
   const found = await Promise.all(
@@ -122,14 +125,14 @@ export async function readSong(
       }
       const { list, from } = mergeCandidates(lists);
       // what is far from every mic is timed at the first overhead
-      const picked = await ears[0].pick(await readOne(p.main), rate, list.time.map((t) => t + LATER_S), p.kind);
+      const picked = await lend(p.main, (x) => ears[0].pick(x, rate, list.time.map((t) => t + LATER_S), p.kind));
       return { ...list, heard: picked.map((t, i) => (from[i] === 0 ? list.time[i] : t)) };
     }),
   );
   const after = found.map((c) => new Float32Array(c.time.length * cells));
   const before = found.map((c) => new Float32Array(c.time.length * cells));
   const looking = mics.map((_, m) => async (ear: Ear) => {
-    const all = await ear.powers(await readOne(m), rate, found.map((c) => c.time));
+    const all = await lend(m, (x) => ear.powers(x, rate, found.map((c) => c.time)));
     all.forEach((powers, k) => {
       for (let i = 0; i < found[k].time.length; i++) {
         after[k].set(powers.subarray(2 * i * BANDS, (2 * i + 1) * BANDS), i * cells + m * BANDS);

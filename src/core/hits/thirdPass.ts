@@ -5,11 +5,12 @@
  */
 import { firstIndex } from '../dsp/search';
 import { choose } from './classify';
+import { type Lend, lendAll } from '../lend';
 import { type Ear, shareOut } from './ears';
 import { FINE } from './eventSpectra';
 import { type FineEvidence, type Known, type Moments, resemblance, usualRises } from './fineLook';
 import type { Network } from './classify';
-import { ENOUGH_KNOWN, type Place, SAME_S, SURE, cymbalsIn, fineReader, diesAway, placesOf, showing, sureStrokes } from './farPlaces';
+import { ENOUGH_KNOWN, type FineReader, type Place, SAME_S, SURE, cymbalsIn, fineReader, diesAway, placesOf, showing, sureStrokes } from './farPlaces';
 import type { Kind } from './kinds';
 import { asUnknown, isNear, loneLook, loneStrokes } from './loneLook';
 import { quantile } from './candidates';
@@ -51,16 +52,18 @@ const OTHERS: readonly Kind[] = ['kick', 'snare', 'hat', 'tom'];
 const clip = (v: number, lo: number, hi: number) => Math.min(hi, Math.max(lo, v));
 
 /** `tracks` of the second pass and what it thinks of them. Null where cymbals are not sought, or none is known well enough. */
-export async function thirdPass(
-  song: Song, tracks: readonly SecondTrack[], certainty: readonly Float64Array[], read: (mic: number) => Float32Array | Promise<Float32Array>, lone: NetworkSet, ears: readonly Ear[],
-): Promise<FarTrack[] | null> {
+export async function thirdPass(song: Song, tracks: readonly SecondTrack[], certainty: readonly Float64Array[], lend: Lend, lone: NetworkSet, ears: readonly Ear[]): Promise<FarTrack[] | null> {
   const far = cymbalsIn(tracks, certainty);
-  if (far.length === 0) return null;
+  return far.length === 0 ? null : lendAll(lend, song.overheads, (audio) => lookAt(far, song, tracks, certainty, fineReader(song, audio, ears), lone, ears));
+}
+
+async function lookAt(
+  far: ReturnType<typeof cymbalsIn>, song: Song, tracks: readonly SecondTrack[], certainty: readonly Float64Array[], spectra: FineReader, lone: NetworkSet, ears: readonly Ear[],
+): Promise<FarTrack[] | null> {
   const places = placesOf(far);
   const names = far.map((f) => f.t.drum);
   const { sure: surely, others } = sureStrokes(tracks, certainty, places, names);
   const rises = places.slice();
-  const spectra = fineReader(song, read, ears);
   const sure = new Map(surely);
   const lookedAt = new Map<string, { readonly says: Float64Array; readonly few: boolean }>();
   for (const [k, drum] of names.entries()) {

@@ -8,10 +8,11 @@ import { believable, logit } from '../hits/passes';
 import { withoutOthersOfKind } from '../hits/secondOfKind';
 import { withOwnStrengths } from '../hits/ownStrengths';
 import { NETWORKS } from '../hits/weights';
+import { type Lend, lendAll } from '../lend';
 import type { Hand } from './crew';
 import judge from './judge.json';
 import { type Candidate, type Judge, SAID, SAME_S, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf } from './judgeAgain';
-import { type DebleedInput, type HitsByDrum, LEAST_SHARE, type Lend, type Separated, counted, cymbalsOf, tellingTarget, whole } from './ownImages';
+import { type DebleedInput, type HitsByDrum, LEAST_SHARE, type Separated, counted, cymbalsOf, tellingTarget } from './ownImages';
 import type { StandingOut } from './standOut';
 import { swellsAgain } from './swellsAgain';
 
@@ -27,21 +28,17 @@ export interface HeardAgain {
 
 /** Finds the hits of all drums again, on what is left of close mics and with the overheads as they are. */
 export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done: number) => void | Promise<void>): Promise<HeardAgain[]> {
-  const { rate, frames } = o;
+  const { rate } = o;
   const byMic = new Map(s.targets.map(([m], q) => [m, s.images[q]]));
-  // overheads are asked for several times, the others once
-  const overheads = new Map<number, Promise<Float32Array>>();
-  const mic = (m: number) => {
-    const known = byMic.get(m) ?? overheads.get(m);
-    if (known) return known;
-    const read = whole(o.readers[m], frames);
-    if (o.mics[m].overhead) overheads.set(m, read);
-    return read;
-  };
   const late = o.late ?? new Map<number, number>();
   // a drum of which the first finding heard nothing is not played, one of which it was sure is
   const played = new Map([...s.kit.drums.filter((d) => !o.hits[d]?.length).map((d) => [d, false] as const), ...Object.entries(o.hits).filter(([, l]) => believable(Float64Array.from(l, (h) => h.certainty))).map(([d]) => [d, true] as const)]);
-  const { drums } = await detectHits(rate, o.mics, async (m) => advanced(await mic(m), Math.round((late.get(m) ?? 0) * rate)), o.networks ?? NETWORKS, progress, o.hands, played);
+  const freed: Lend = (m, work) => {
+    const as = (x: Float32Array) => work(advanced(x, Math.round((late.get(m) ?? 0) * rate)));
+    const kept = byMic.get(m);
+    return kept ? Promise.resolve(kept).then(as) : s.lend(m, as);
+  };
+  const { drums } = await detectHits(rate, o.mics, freed, o.networks ?? NETWORKS, progress, o.hands, played);
   const foreign = (drum: string) => Object.entries(o.hits).flatMap(([other, hits]) => (other === drum ? [] : counted(hits).map((h) => h.time))).sort((a, b) => a - b);
   const near = s.kit.drums.map((drum, d) => async (hand: Hand): Promise<HeardAgain> => {
     const told = candidatesOf(o.hits[drum] ?? [], toldBack(drums[drum] ?? [], drum, o.mics, late));
@@ -63,8 +60,7 @@ export async function hearAgain(o: DebleedInput, s: Separated, progress?: (done:
   const far = cymbals.map((drum) => async (hand: Hand): Promise<HeardAgain> => {
     const list = lists.get(drum) ?? [];
     if (s.rests.size === 0 || o.mics.length < ENOUGH_MICS || !list.some(sureOf)) return { drum, list, features: null };
-    const raw = await Promise.all(Array.from(s.rests.keys(), mic));
-    const features = await hand.witness(raw, [...s.rests.values()], rate, 'cymbal', list, foreign(drum));
+    const features = await lendAll(s.lend, [...s.rests.keys()], (raw) => hand.witness(raw, [...s.rests.values()], rate, 'cymbal', list, foreign(drum)));
     return { drum, list, features: farFeatures(features, list, cymbals.flatMap((d) => (d === drum ? [] : lists.get(d) ?? []))) };
   });
   return shareOut(o.hands, [...near, ...far]);

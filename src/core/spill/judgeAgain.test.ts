@@ -234,7 +234,7 @@ describe('judging strokes again', () => {
     const list = hits.map((h) => ({ hit: h, first: h.time === 3 ? SAID : 0.9, again: 0.9 }));
     const images = [Float32Array.of(7), Float32Array.of(8)];
     const place = (drum: string, align: Hand['align'], raw = new Float32Array(1)) =>
-      fromFaintest({ rate: RATE, late: new Map([[4, 0.025]]), hands: [{ align }] }, { targets: [[4, 1], [5, 1]], images }, { drum, list }, hits, 1, (mic, work) => {
+      fromFaintest({ rate: RATE, late: new Map([[4, 0.025]]), hands: [{ align }] }, { targets: [[4, 1], [5, 1]], images }, { drum, list }, hits, 1, async (mic, work) => {
         expect(mic).toBe(5);
         return work(raw);
       });

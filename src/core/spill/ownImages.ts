@@ -1,5 +1,6 @@
 /** Every close mic with its own drum alone, of a whole recording: the model is learnt with the hits that are known, what other mics explain is taken out, and mics that would lose of their own drum keep more of the raw. */
-import { oneByOne } from '../hits/ears';
+import { roomFor } from '../dsp/room';
+import { type Lend, lending } from '../lend';
 import { LEAST_CERTAIN, type FoundHit, type Networks, THRESHOLD } from '../hits/detectHits';
 import { kindOf } from '../hits/kinds';
 import { FAR } from '../hits/passes';
@@ -44,36 +45,6 @@ export interface DebleedInput {
   /** Is told the model, and the strokes it was learnt with (seconds, by drum of the kit), to be kept for images. */
   onModel?(model: DebleedModel, hits: readonly (readonly number[])[]): void;
 }
-/** Room for samples that threads may share where the platform lets them. */
-const roomFor = (frames: number): Float32Array => (typeof SharedArrayBuffer === 'undefined' ? new Float32Array(frames) : new Float32Array(new SharedArrayBuffer(4 * frames)));
-
-export async function whole(reader: MicReader, frames: number, out = roomFor(frames)): Promise<Float32Array> {
-  const block = new Float32Array(READ);
-  for (let at = 0; at < frames; at += READ) {
-    await reader.read(at, block);
-    out.set(block.subarray(0, Math.min(READ, frames - at)), at);
-  }
-  return out;
-}
-/** Readers of stored audio want whole chunks. */
-const READ = 65536;
-
-/** Lends the sound of a mic as it came to what works on it, and takes it back after that: the next gets the same memory, for what no collector of garbage has met yet is memory, too. */
-export type Lend = <T>(mic: number, work: (raw: Float32Array) => Promise<T>) => Promise<T>;
-
-export function lending(readers: readonly MicReader[], frames: number): Lend {
-  const free: Float32Array[] = [];
-  const read = oneByOne(([mic, room]: readonly [number, Float32Array]) => whole(readers[mic], frames, room));
-  return async (mic, work) => {
-    const room = free.pop() ?? roomFor(frames);
-    try {
-      return await work(await read([mic, room]));
-    } finally {
-      free.push(room);
-    }
-  };
-}
-
 /** Where a mic keeps more than this of its raw self it is no witness. */
 export const LEAST_SHARE = 0.5;
 

@@ -2,8 +2,9 @@
  * How every drum reaches every mic: level against the drum's own first mic (also by band), delay and polarity, and on how many strokes
  * that rests. Levels are medians of what strokes add.
  */
+import type { Lend } from '../lend';
 import { quantile } from '../hits/candidates';
-import { type Ear, createEar, oneByOne, shareOut } from '../hits/ears';
+import { type Ear, createEar, shareOut } from '../hits/ears';
 import { BANDS, heardBands } from '../hits/kinds';
 
 export interface SpillEntry {
@@ -47,14 +48,13 @@ function loneliest(d: SpillDrum): number[] {
   return [...d.times].map((t) => ({ t, g: gap(t) })).sort((a, b) => b.g - a.g).slice(0, MOST).map((x) => x.t);
 }
 
-/** `read(mic)` gives the samples of a mic (all of one length); each is asked for once or twice, never two at once. Drums without strokes are left out. */
-export async function spillMap(rate: number, micCount: number, read: (mic: number) => Float32Array | Promise<Float32Array>, drums: readonly SpillDrum[], ears: readonly Ear[] = [createEar()]): Promise<SpillRow[]> {
+/** `lend` gives the samples of a mic (all of one length); each is asked for once or twice. Drums without strokes are left out. */
+export async function spillMap(rate: number, micCount: number, lend: Lend, drums: readonly SpillDrum[], ears: readonly Ear[] = [createEar()]): Promise<SpillRow[]> {
   const played = drums.filter((d) => d.times.length > 0).map((d) => ({ ...d, picked: loneliest(d) }));
-  const readOne = oneByOne(read);
-  const spectra = await shareOut(ears, played.map((d) => async (ear: Ear) => ear.strokeSpectra(await readOne(d.main), rate, d.picked)));
+  const spectra = await shareOut(ears, played.map((d) => async (ear: Ear) => lend(d.main, (x) => ear.strokeSpectra(x, rate, d.picked))));
   const reached = await shareOut(
     ears,
-    Array.from({ length: micCount }, (_, m) => async (ear: Ear) => ear.reaches(await readOne(m), rate, played.map((d, k) => ({ times: d.picked, spectra: d.main === m ? null : spectra[k] })))),
+    Array.from({ length: micCount }, (_, m) => async (ear: Ear) => lend(m, (x) => ear.reaches(x, rate, played.map((d, k) => ({ times: d.picked, spectra: d.main === m ? null : spectra[k] }))))),
   );
   return played.map((d, k) => {
     const own = reached[d.main][k].added;

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
 import type { MicReader } from '../render';
-import { whole } from './ownImages';
+import { lending } from '../lend';
 import { cutNotes, uncut } from './uncut';
 
 const RATE = 16000;
@@ -65,13 +65,16 @@ const DRUMS = ['tom-1', 'snare', 'hat', null].map((own) => ({ own, overhead: own
 const power = (x: Float32Array, on: (i: number) => boolean) => x.reduce((a, v, i) => a + (on(i) ? v * v : 0), 0);
 const levelDb = (a: Float32Array, b: Float32Array, on: (i: number) => boolean) => 10 * Math.log10(power(a, on) / power(b, on));
 
+/** A mic as it is read, to be kept. */
+const whole = (reader: MicReader) => lending([reader], N)(0, (x) => Float32Array.from(x));
+
 describe('a mic that was cut before', () => {
   const { mics, cut, kept } = kit();
   const heardOn = uncut(RATE, N, cut.map(readerOf), DRUMS);
   it('sounds on in its silences as the others tell, as loud as it was and much like it', async () => {
     const u = await heardOn;
     expect([...u.silences.keys()]).toEqual([0]);
-    const filled = await whole(u.readers[0], N);
+    const filled = await whole(u.readers[0]);
     const silent = (i: number) => kept[i] === 0;
     expect(Math.abs(levelDb(filled, mics[0], silent))).toBeLessThan(2);
     expect(levelDb(filled.map((v, i) => v - mics[0][i]), mics[0], silent)).toBeLessThan(-4);
@@ -81,11 +84,11 @@ describe('a mic that was cut before', () => {
     const away = (i: number) => full(i) && kept[i - 0.05 * RATE] === 1 && kept[i + 0.3 * RATE] === 1;
     expect(filled.some((_, i) => away(i))).toBe(true);
     expect(filled.every((v, i) => !away(i) || v === cut[0][i])).toBe(true);
-    for (const m of [1, 2, 3]) expect(await whole(u.readers[m], N)).toEqual(cut[m]);
+    for (const m of [1, 2, 3]) expect(await whole(u.readers[m])).toEqual(cut[m]);
   });
   it('sounds the same wherever reading begins, and several may ask at a time', async () => {
     const u = await heardOn;
-    const [all] = await Promise.all([whole(u.readers[0], N), whole(u.readers[2], N)]);
+    const [all] = await Promise.all([whole(u.readers[0]), whole(u.readers[2])]);
     for (const [at, length] of [[12345, 30000], [100001, 5000], [N - 3000, 8000]]) {
       const part = new Float32Array(length);
       await u.readers[0].read(at, part);
@@ -96,7 +99,7 @@ describe('a mic that was cut before', () => {
   });
   it('is cut again: silent where it is, faded where it was, else left alone', async () => {
     const u = await heardOn;
-    const x = await u.cut(0, await whole(u.readers[0], N));
+    const x = await u.cut(0, await whole(u.readers[0]));
     expect(x.every((v, i) => kept[i] !== 0 || v === 0)).toBe(true);
     const faded = (i: number) => kept[i] > 0 && kept[i] < 0.5;
     expect(levelDb(x, cut[0], faded)).toBeLessThan(1.5);
@@ -104,7 +107,7 @@ describe('a mic that was cut before', () => {
     const soft = cut[0].map((v) => 0.9 * v);
     const left = await u.cut(0, soft.slice());
     expect(left.every((v, i) => Math.abs(v - soft[i]) < 1e-6)).toBe(true);
-    const part = await u.cut(0, (await whole(u.readers[0], N)).slice(40000, 90000), 40000);
+    const part = await u.cut(0, (await whole(u.readers[0])).slice(40000, 90000), 40000);
     // but for its ends, where it does not know what comes before and after
     expect(Math.max(...part.subarray(500, 49500).map((v, i) => Math.abs(v - x[40500 + i])))).toBeLessThan(1e-5);
     const other = cut[1].slice();

@@ -5,16 +5,14 @@
 import { createHash } from 'node:crypto';
 import { FreshGapError } from '../../core/errors';
 import { ANALYSIS_VERSION, type Analysis, analyse } from '../../core/hits/analyse';
+import { lending } from '../../core/lend';
 import { mergeAnalysis } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
-import { whole } from '../../core/spill/ownImages';
 import { cutNotes } from '../../core/spill/uncut';
-import { handFile, sharedSamples, withHands } from '../../node/hands';
+import { handFile, withHands } from '../../node/hands';
 import type { Sql } from '../db';
-import { dbReader } from '../dbReader';
 import { uncutOf } from '../micReaders';
 import { findAnalysis, storeAnalysis } from '../sql/analyses';
-import { CHUNK_FRAMES } from '../sql/audio';
 import { type FileRow, listFiles } from '../sql/files';
 import { getPlan } from '../sql/plans';
 import { mergeIntoPlan } from './mergeIntoPlan';
@@ -51,20 +49,7 @@ export async function runAnalysis(sql: Sql, recordingId: string, report: (done: 
 async function analyseMics(sql: Sql, plan: Plan, files: readonly FileRow[], report: (done: number, note: string) => Promise<void>, thread: string): Promise<Analysis> {
   const heard = await uncutOf(sql, plan, files, () => report(0, 'Listening to all mics'));
   const mics = plan.order.map((id) => plan.mics[id]);
-  const read = async (m: number) => {
-    if (heard.silences.has(m)) return whole(heard.readers[m], plan.frames);
-    const file = files.find((f) => f.name === mics[m].file);
-    if (!file) throw new Error(`no file for ${mics[m].name}`);
-    const reader = dbReader(sql, file, mics[m].channel);
-    const out = sharedSamples(plan.frames);
-    const block = new Float32Array(CHUNK_FRAMES);
-    for (let at = 0; at < file.frames; at += CHUNK_FRAMES) {
-      await reader.read(at, block);
-      out.set(block.subarray(0, Math.min(CHUNK_FRAMES, out.length - at)), at);
-    }
-    return out;
-  };
   const names = mics.map((m) => m.name);
-  const found = await withHands((hands) => analyse(plan.sampleRate, mics.map((m) => m.role), names, read, (done) => report(done, 'Listening to all mics'), undefined, hands), undefined, thread);
+  const found = await withHands((hands) => analyse(plan.sampleRate, mics.map((m) => m.role), names, lending(heard.readers, plan.frames), (done) => report(done, 'Listening to all mics'), undefined, hands), undefined, thread);
   return { ...found, notes: [...cutNotes(names, heard, plan.frames), ...found.notes] };
 }
