@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
-import { HOP, SIZE, bandEdges, framesIn, withGains } from './bandFrames';
+import { HOP, SIZE, bandEdges, framesIn, framesOf, giveBackBands, withGains } from './bandFrames';
 
 const RATE = 48000;
 const noise = (n: number, seed: number) => {
@@ -34,6 +34,18 @@ describe('a mic with bands turned down', () => {
         const y = withGains(x, RATE, open(as));
         expect(Math.max(...y.map((v, i) => Math.abs(v - x[i]))), `${n} samples times ${as}`).toBeLessThan(1e-6);
       }
+    }
+  });
+
+  it('has what was taken of it given back by band, as if that lay there by itself', () => {
+    for (const n of lengths) {
+      const [raw, kept] = [noise(n, n + 2), noise(n, n + 3)];
+      const taken = raw.map((v, i) => v - kept[i]);
+      const part = withGains(taken, RATE, someGains);
+      const wanted = kept.map((v, i) => v + part[i]);
+      expect(framesOf(raw, RATE, kept)).toEqual(framesOf(taken, RATE));
+      giveBackBands(raw, kept, RATE, someGains);
+      expect(kept.every((v, i) => v === wanted[i]), `${n} samples`).toBe(true);
     }
   });
 
