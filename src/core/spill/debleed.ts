@@ -7,7 +7,7 @@ import { ENOUGH_MICS, type FoundHit, LEAST_CERTAIN, THRESHOLD } from '../hits/de
 import { shareOut } from '../hits/ears';
 import { kindOf } from '../hits/kinds';
 import { MAY_BE } from '../plan/live';
-import { IN_DOUBT, foundAgain, hearAgain, withUnheard } from './hearAgain';
+import { IN_DOUBT, besideNoTom, foundAgain, hearAgain, withUnheard } from './hearAgain';
 import { computeImages } from './image';
 import { lowered, restored, timesLower } from './lowerRate';
 import type { Hand } from './crew';
@@ -16,7 +16,7 @@ import type { StandingOut } from './standOut';
 import { type Uncut, uncut } from './uncut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 34;
+export const DEBLEED_VERSION = 35;
 
 export interface KeptMic {
   readonly mic: number;
@@ -110,7 +110,7 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
         }
         if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {
           const timesOf = (least: number) => hitsOf(drum).filter((h) => h.certainty >= least).map((h) => h.time).sort((a, b) => a - b);
-          unheard[drum] = await hand.standOut({ raw, kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) });
+          unheard[drum] = besideNoTom(drum, await hand.standOut({ raw, kept: images[q], rate, drum, own: timesOf(THRESHOLD), known: timesOf(IN_DOUBT) }), found);
         }
         mics[q] = { mic: m, drum, samples: images[q], ring, lossDb, share };
       });

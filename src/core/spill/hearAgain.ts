@@ -114,6 +114,15 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   return withoutSmears(list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN));
 }
 
+/** What a tom's stroke leaves in another tom's mic stands out of that as its own strokes do, and sounds much like them: so near to one, seconds, only what is as like them as this counts. */
+const BESIDE = { s: 0.03, likeness: 0.985 };
+
+/** Of what stands out of a drum's mic that which is no other tom's stroke; `hits`: of all drums. */
+export const besideNoTom = (drum: string, unheard: readonly StandingOut[], hits: HitsByDrum): StandingOut[] => {
+  const toms = kindOf(drum) === 'tom' ? Object.keys(hits).filter((d) => d !== drum && kindOf(d) === 'tom').flatMap((d) => counted(hits[d])) : [];
+  return unheard.filter((u) => u.likeness >= BESIDE.likeness || toms.every((h) => Math.abs(h.time - u.time) > BESIDE.s));
+};
+
 /** A drum's hits with strokes that stand out of its mic unheard: in doubt, so that a person looks at them and slices and gates open. What was all but given up nearby is in doubt again. */
 export function withUnheard(hits: readonly FoundHit[], unheard: readonly Pick<StandingOut, 'time' | 'strength'>[]): FoundHit[] {
   const again = (h: FoundHit) => unheard.some((u) => Math.abs(u.time - h.time) < SAME_S);

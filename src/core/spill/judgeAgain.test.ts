@@ -4,7 +4,7 @@ import { createEar } from '../hits/ears';
 import { FAR_FEATURES, FEATURES, LIKENESS, MEAN_CERTAINTY, SAID, type Weighing, candidatesOf, certaintiesAgain, farFeatures, movedBack, sureOf, witness } from './judgeAgain';
 import { DEFAULT_THRESHOLD, isDoubtful } from '../plan/planHits';
 import type { Hand } from './crew';
-import { fromFaintest, fromRest, judged, withUnheard } from './hearAgain';
+import { besideNoTom, fromFaintest, fromRest, judged, withUnheard } from './hearAgain';
 import learnt from './judge.json';
 
 const RATE = 48000;
@@ -251,6 +251,17 @@ describe('judging strokes again', () => {
     const heard = silent.map((_, i) => ([1, 4, 5].some((t) => i > (t - 0.003) * RATE && i < (t + 0.05) * RATE) ? Math.sin(i / 9) : 1e-3 * Math.sin(i)));
     expect(times(await place('kick', moving([1, 4, 5]), heard))).toEqual([0.997, 2, 3, 3.997, 4.997, 6, 7]);
     expect(await place('kick', moving([1, 4, 5]), silent)).toEqual(hits);
+  });
+
+  it("takes what stands out of a tom's mic beside another tom's stroke for that, unless it is as like as strokes are to each other", () => {
+    const hits = { 'tom-1': [hit(1, 0.9), hit(2, 0.3)], 'tom-2': [hit(3, 0.9)], snare: [hit(4, 0.9)] };
+    const stands = (time: number, likeness = 0.97) => ({ time, strength: 0.08, keptDb: -10, overDb: 60, likeness });
+    const times = (drum: string, ...list: ReturnType<typeof stands>[]) => besideNoTom(drum, list, hits).map((u) => u.time);
+    // near a stroke of the other tom that counts; not near a doubtful one, another drum's or its own
+    expect(times('tom-2', stands(0.975), stands(1.025), stands(1.04), stands(2), stands(3.01), stands(4))).toEqual([1.04, 2, 3.01, 4]);
+    expect(times('tom-2', stands(1.01, 0.986))).toEqual([1.01]);
+    // a snare is struck with toms
+    expect(times('snare', stands(1), stands(3))).toEqual([1, 3]);
   });
 
   it("tells a cymbal's strokes where what no close mic owns of the first overhead begins", async () => {
