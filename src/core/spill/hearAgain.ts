@@ -82,8 +82,10 @@ const DOUBTED: ReadonlySet<Kind> = new Set<Kind>(['snare', 'hat']);
 const SMEAR_S = 0.07;
 const SMEARED = 1 / 16;
 const DOUBTFUL = 0.5;
-const withoutSmears = (list: readonly FoundHit[]): FoundHit[] =>
-  list.filter((h) => h.certainty >= DOUBTFUL || list.every((x) => x.certainty <= CERTAIN || x.time <= h.time || x.time - h.time >= SMEAR_S || h.strength >= SMEARED * x.strength));
+/** Toms are not struck so: of theirs a stroke of that kind must be more than likely. */
+const DOUBTFUL_TOM = 0.95;
+const withoutSmears = (list: readonly FoundHit[], doubtful = DOUBTFUL): FoundHit[] =>
+  list.filter((h) => h.certainty >= doubtful || list.every((x) => x.certainty <= CERTAIN || x.time <= h.time || x.time - h.time >= SMEAR_S || h.strength >= SMEARED * x.strength));
 
 /** Of a cymbal that no close mic owns the first finding has two votes of three: the overheads, by which it goes, are not de-bled, and what the judgement learnt from one maker's recordings it overrates in another's (docs/decisions/0006). */
 const FIRST_VOTES = 2 / 3;
@@ -111,7 +113,7 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   // where nothing else is known both are believed alike
   const certainty = weighed ? list.map((c, i) => (DOUBTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], IN_DOUBT) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !played ? HALF_HEARD : 1));
   // what a person said stays
-  return withoutSmears(list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN));
+  return withoutSmears(list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN), kind === 'tom' ? DOUBTFUL_TOM : DOUBTFUL);
 }
 
 /** What a tom's stroke leaves in another tom's mic stands out of that as its own strokes do, and sounds much like them: so near to one, seconds, only what is as like them as this counts. */

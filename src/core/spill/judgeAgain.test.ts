@@ -206,15 +206,19 @@ describe('judging strokes again', () => {
   });
 
   it('takes a doubtful stroke far under a certain one that follows at once for the beginning of that; grace notes are not that soft', () => {
-    const times = (certainty: number, strength: number, at: number, next = 0.95) => {
+    const times = (certainty: number, strength: number, at: number, next = 0.95, drum = 'tom-1') => {
       const list = [hit(at, certainty, strength), hit(1, next, 0.8)];
-      return [judged({ drum: 'tom-1', list: candidatesOf(list, list), features: null }, learnt), withUnheard([hit(1, next, 0.8)], [{ time: at, strength }])].map((hits) => hits.map((h) => h.time));
+      return [judged({ drum, list: candidatesOf(list, list), features: null }, learnt), withUnheard([hit(1, next, 0.8)], [{ time: at, strength }])].map((hits) => hits.map((h) => h.time));
     };
     expect(times(0.4, 0.03, 0.945)).toEqual([[1], [1]]);
     expect(times(0.4, 0.16, 0.945)).toEqual([[0.945, 1], [0.945, 1]]);
     expect(times(0.4, 0.03, 0.92)).toEqual([[0.92, 1], [0.92, 1]]);
     expect(times(0.4, 0.03, 0.945, 0.6)).toEqual([[0.945, 1], [0.945, 1]]);
-    expect(times(0.6, 0.03, 0.945)[0]).toEqual([0.945, 1]);
+    expect(times(0.6, 0.03, 0.945, 0.95, 'snare')[0]).toEqual([0.945, 1]);
+    // toms are not struck so, unless it is all but sure
+    expect(times(0.6, 0.03, 0.945)[0]).toEqual([1]);
+    expect(times(0.97, 0.03, 0.945)[0]).toEqual([0.945, 1]);
+    expect(times(0.6, 0.06, 0.945)[0]).toEqual([0.945, 1]);
     // after a stroke, nothing is said
     expect(times(0.4, 0.03, 1.055)).toEqual([[1, 1.055], [1, 1.055]]);
   });
