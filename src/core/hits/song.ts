@@ -87,8 +87,8 @@ export const topMean = (values: Float64Array | number[], count = 5): number => {
 };
 
 /**
- * Reads the recording. `read(mic)` gives the samples of one mic (all of one length, `rate` in Hz); each is asked for a few times, never two at once,
- * and not kept. `progress` is told 0..1 and may throw to cancel.
+ * Reads the recording. `lend` gives the samples of one mic (all of one length, `rate` in Hz); each is asked for a few times and not
+ * kept. `progress` is told 0..1 and may throw to cancel.
  */
 export async function readSong(
   rate: number, mics: readonly SongMic[], lend: Lend, progress: (done: number) => void | Promise<void> = () => {}, ears: readonly Ear[] = [createEar()],
