@@ -4,7 +4,7 @@ import { deriveSlices } from '../core/clean/slices';
 import { createGaussian, createRng } from '../core/dsp/rng';
 import { debleed } from '../core/spill/debleed';
 import { kitMic } from '../core/spill/ownImages';
-import { sharedSamples, withHands } from '../node/hands';
+import { withHands } from '../node/hands';
 import { analyse } from '../core/hits/analyse';
 import { gateGains, gateOverview } from '../core/measure/gateOverview';
 import { GATE_DEFAULTS } from '../core/params/gateParams';
@@ -12,6 +12,7 @@ import { SLICE_DEFAULTS } from '../core/params/sliceParams';
 import { makeRecording } from '../demo/makeRecording';
 import { randomRecording } from '../demo/randomKit';
 import { createEncoder, decodeChannel } from '../formats/pcm';
+import { roomFor } from '../core/dsp/room';
 import { lendingFrom } from '../core/lend';
 
 const RATE = 48000;
@@ -88,7 +89,7 @@ row('2,000 slices of 10 minutes derived', best(() => void deriveSlices({ rate: R
 // a made kit, repeated until four minutes are full
 const made = makeRecording(randomRecording({ seed: 71, seconds: 20, spill: 'normal', toms: 3, truth: false }));
 const mics = made.audio.slice(0, 11).map((a) => {
-  const song = sharedSamples(SECONDS * RATE);
+  const song = roomFor(SECONDS * RATE);
   for (let at = 0; at < song.length; at += a.length) song.set(a.subarray(0, Math.min(a.length, song.length - at)), at);
   return song;
 });

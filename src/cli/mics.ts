@@ -1,5 +1,6 @@
 /** Mics of a folder for the analysis commands: roles by file name or by a roles file, samples read whole, one mic at a time. */
 import { readFile } from 'node:fs/promises';
+import { roomFor } from '../core/dsp/room';
 import { FreshGapError } from '../core/errors';
 import { guessRoles } from '../core/plan/guessRoles';
 import type { MicReader } from '../core/render';
@@ -7,7 +8,6 @@ import type { MicSource } from '../core/plan/plan';
 import { ROLES, isRoleId, roleOf } from '../core/plan/roles';
 import { kitMic } from '../core/spill/ownImages';
 import { type Uncut, uncut } from '../core/spill/uncut';
-import { sharedSamples } from '../node/hands';
 import { type WavFile, openFolder } from './wavFile';
 
 export interface FolderMics {
@@ -67,7 +67,7 @@ export async function openMics(folder: string, rolesFile?: string): Promise<Fold
       files: channels.map((c) => c.file),
       sources: channels.map((c) => ({ ...c, frames: files.find((f) => f.name === c.file)?.info.frames ?? 0 })),
       async read(mic) {
-        const out = sharedSamples(frames);
+        const out = roomFor(frames);
         await readerOf(mic).read(0, out);
         return out;
       },

@@ -2,6 +2,7 @@
 import { availableParallelism } from 'node:os';
 import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
+import { roomFor } from '../core/dsp/room';
 import type { Hand } from '../core/spill/crew';
 import type { HandAnswer, HandCall } from './hand.thread';
 import { endThreadsSafely } from './threads';
@@ -12,14 +13,11 @@ type Called = Exclude<keyof Hand, 'rest'>;
 /** From this size on an array is handed over in shared memory instead of being copied twice. */
 const SHARED_BYTES = 1 << 20;
 
-/** Room for `frames` samples that threads can share: what is read into it goes to a thread without a copy. */
-export const sharedSamples = (frames: number): Float32Array => new Float32Array(new SharedArrayBuffer(4 * frames));
-
 /** The same samples in memory that threads share; nobody writes into what was handed over. */
 function shared(x: unknown): unknown {
   if (Array.isArray(x)) return x.map(shared);
   if (!(x instanceof Float32Array) || x.byteLength < SHARED_BYTES || x.buffer instanceof SharedArrayBuffer) return x;
-  const out = sharedSamples(x.length);
+  const out = roomFor(x.length);
   out.set(x);
   return out;
 }

@@ -3,7 +3,8 @@ import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../../src/core/dsp/rng';
 import { analyse } from '../../src/core/hits/analyse';
 import { createHand } from '../../src/core/spill/crew';
-import { sharedSamples, withHands } from '../../src/node/hands';
+import { roomFor } from '../../src/core/dsp/room';
+import { withHands } from '../../src/node/hands';
 import { THREAD } from '../support/hand';
 import { shortRecording } from '../support/madeKit';
 import { lendingFrom } from '../../src/core/lend';
@@ -20,7 +21,7 @@ const own = Array.from({ length: 15 }, (_, i) => (i + 1) * (RATE / 2));
 describe('threads', () => {
   it('leave a mic as it is that was not de-bled, and tell how it rings whether its sound was shared or not', async () => {
     const x = mic();
-    const there = sharedSamples(x.length);
+    const there = roomFor(x.length);
     there.set(x);
     const [copied, shared] = await withHands(async ([hand]) => [await hand.tidy(x, RATE, 'ride', own, [], false), await hand.tidy(there, RATE, 'ride', own, [], false)], 1, THREAD);
     expect(there.every((v, i) => v === x[i])).toBe(true);
@@ -30,7 +31,7 @@ describe('threads', () => {
 
   it('give in shared memory the same as this thread', async () => {
     const x = mic();
-    const [there, here] = [sharedSamples(x.length), x.slice()];
+    const [there, here] = [roomFor(x.length), x.slice()];
     there.set(x);
     const far = await withHands(async ([hand]) => hand.tidy(there, RATE, 'tom-1', own, [], true), 1, THREAD);
     expect(await createHand().tidy(here, RATE, 'tom-1', own, [], true)).toEqual(far);
@@ -41,7 +42,7 @@ describe('threads', () => {
   it("turn a cymbal's mic down where it has rung out, and nothing of its strokes", async () => {
     const few = own.filter((_, i) => i < 3 || i > 9);
     const g = createGaussian(createRng(7));
-    const there = sharedSamples(8 * RATE);
+    const there = roomFor(8 * RATE);
     for (let i = 0; i < there.length; i++) there[i] = g() * few.reduce((a, f) => a + (i >= f ? 0.3 * Math.exp((f - i) / 3000) : 0), 0.002);
     const before = there.slice();
     await withHands(async ([hand]) => hand.tidy(there, RATE, 'ride', few, [], true), 1, THREAD);
@@ -52,7 +53,7 @@ describe('threads', () => {
 
   it('hear the same strokes that stand out as this thread', async () => {
     const x = mic();
-    const there = sharedSamples(x.length);
+    const there = roomFor(x.length);
     there.set(x);
     const seconds = own.map((f) => f / RATE);
     const known = seconds.filter((_, i) => i !== 6 && i !== 9);
