@@ -13,6 +13,7 @@ export const ENTRIES = {
   'job.thread': 'src/server/jobs/job.thread.ts',
   'demo.thread': 'src/demo/demo.thread.ts',
   'hand.thread': 'src/node/hand.thread.ts',
+  'write.thread': 'src/cli/write.thread.ts',
   cli: 'src/cli/cli.ts',
 };
 

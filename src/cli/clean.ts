@@ -1,15 +1,16 @@
 /** fresh-gap clean: every WAV file of a folder, cleaned by a plan, under its own name in another folder. */
-import { copyFile, mkdir, open, readFile, rename, rm } from 'node:fs/promises';
+import { copyFile, mkdir, readFile } from 'node:fs/promises';
 import { join, resolve } from 'node:path';
 import { FreshGapError } from '../core/errors';
 import { applyEdit } from '../core/plan/edits';
 import { editFromPlan } from '../core/plan/matchPlan';
 import { NO_TREATMENT, type Plan, createPlan } from '../core/plan/plan';
-import type { MicReader } from '../core/render';
-import { type DeliveryEncoding, deliverFile, fileIsUntouched } from '../server/deliver';
+import { inSharedMemory } from '../node/hands';
+import { type DeliveryEncoding, fileIsUntouched } from '../server/deliver';
 import { parsePlan } from '../server/dto/plan.dto';
 import { type Proposal, debleedFolder, proposeFolder } from './debleed';
-import { openFolder } from './wavFile';
+import { type WavFile, openFolder } from './wavFile';
+import { writeCleaned, writeTask } from './writeCleaned';
 
 export interface CleanOptions {
   folder: string;
@@ -22,11 +23,21 @@ export interface CleanOptions {
   /** The proposed plan where it is known already. */
   proposal?: Proposal;
   encoding: DeliveryEncoding;
+  /** What writes a file; in this thread where nothing is said. */
+  write?: typeof writeCleaned;
   progress(text: string): void;
 }
 
+interface CleanedFile {
+  file: string;
+  out: string;
+  cleaned: boolean;
+  clipped: number;
+}
+
 export interface CleanReport {
-  files: { file: string; out: string; cleaned: boolean; clipped: number }[];
+  /** In the order of their names. */
+  files: CleanedFile[];
   /** Files the plan names that the folder does not have. */
   missing: readonly string[];
 }
@@ -46,13 +57,6 @@ async function readPlan(path: string) {
 
 const onlyDebleed = (plan: Plan): Plan => ({ ...plan, mics: Object.fromEntries(Object.entries(plan.mics).map(([id, m]) => [id, { ...m, treatment: { ...NO_TREATMENT, debleed: m.treatment.debleed } }])) });
 
-const memoryReader = (x: Float32Array): MicReader => ({
-  read(at, out) {
-    out.fill(0);
-    out.set(x.subarray(at, at + out.length));
-  },
-});
-
 /** Throws coded errors; a file appears in `out` only when it is whole. */
 export async function clean(o: CleanOptions): Promise<CleanReport> {
   if (resolve(o.folder) === resolve(o.out)) throw new FreshGapError('CLI_OUT_IS_IN', 'Originals are never overwritten.');
@@ -65,51 +69,34 @@ export async function clean(o: CleanOptions): Promise<CleanReport> {
     const { edit, missing } = editFromPlan(fresh, given, 'plan');
     const plan = applyEdit(fresh, edit);
     const kept = proposal?.kept ?? (await debleedFolder({ folder: o.folder, plan, progress: o.progress }));
+    const shared = new Map([...kept].map(([id, k]) => [id, inSharedMemory(k)]));
     await mkdir(o.out, { recursive: true });
-    const report: CleanReport = { files: [], missing };
-    for (const f of files) {
+    const treated = files.filter((f) => !fileIsUntouched(plan, f.name));
+    const total = treated.reduce((n, f) => n + f.info.frames, 0);
+    const done = new Map<string, number>();
+    let last = '';
+    const told = (file: string, frames: number) => {
+      done.set(file, frames);
+      const text = `\rWriting: ${Math.round((100 * [...done.values()].reduce((a, b) => a + b, 0)) / total)} %`;
+      if (text !== last) o.progress(text);
+      last = text;
+    };
+    const write = async (f: WavFile): Promise<CleanedFile> => {
       const target = join(o.out, f.name);
-      if (fileIsUntouched(plan, f.name)) {
+      if (!treated.includes(f)) {
         await copyFile(f.path, target);
-        report.files.push({ file: f.name, out: target, cleaned: false, clipped: 0 });
-        o.progress(`${f.name}: as it is\n`);
-        continue;
+        o.progress(`\r${f.name}: as it is\n`);
+        return { file: f.name, out: target, cleaned: false, clipped: 0 };
       }
-      const part = `${target}.part`;
-      const file = await open(part, 'w');
-      try {
-        const clipped = await deliverFile({
-          plan,
-          file: f.name,
-          frames: f.info.frames,
-          extras: f.info.extras,
-          encoding: o.encoding,
-          reader: (id) => {
-            const m = plan.mics[id];
-            const source = files.find((x) => x.name === m.file);
-            if (!source) throw new Error(`no file for ${id}`);
-            return source.reader(m.channel);
-          },
-          kept(id) {
-            const x = kept.get(id);
-            return x ? { own: memoryReader(x.own), images: Object.fromEntries(Object.entries(x.images).map(([s, y]) => [s, memoryReader(y)])) } : null;
-          },
-          write: async (b) => {
-            await file.writeFile(b);
-          },
-          onFrames: (n) => o.progress(`\r${f.name}: ${Math.round((100 * n) / f.info.frames)} %`),
-        });
-        await file.close();
-        await rename(part, target);
-        report.files.push({ file: f.name, out: target, cleaned: true, clipped });
-        o.progress(`\r${f.name}: cleaned${clipped ? `, ${clipped} samples limited to full scale` : ''}\n`);
-      } catch (e) {
-        await file.close().catch(() => {});
-        await rm(part, { force: true });
-        throw e;
-      }
-    }
-    return report;
+      const clipped = await (o.write ?? writeCleaned)(writeTask(plan, f.name, files, shared, o.encoding, target), (frames) => told(f.name, frames));
+      o.progress(`\r${f.name}: cleaned${clipped ? `, ${clipped} samples limited to full scale` : ''}\n`);
+      return { file: f.name, out: target, cleaned: true, clipped };
+    };
+    // where one fails the others end whole first
+    const written = await Promise.allSettled(files.map(write));
+    const failed = written.find((w) => w.status === 'rejected');
+    if (failed) throw failed.reason;
+    return { files: written.flatMap((w) => (w.status === 'fulfilled' ? [w.value] : [])), missing };
   } finally {
     await Promise.all(files.map((f) => f.close()));
   }

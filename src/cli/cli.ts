@@ -9,6 +9,7 @@ import { proposeFolder } from './debleed';
 import { analyseFolder } from './hits';
 import { imageOf } from './image';
 import { measureClean, measureHits, table } from './measure';
+import { withWriters } from './writers';
 
 const HELP = `fresh-gap: takes spill out of close-mic drum recordings
 
@@ -84,7 +85,8 @@ async function run(argv: string[], json: boolean): Promise<unknown> {
       const { only } = values;
       if (only !== undefined && only !== 'debleed' && only !== 'cut') throw usage(`--only is debleed or cut, not ${only}.`);
       if (only && values.plan) throw usage('--only is for the proposed plan, without --plan.');
-      const report = await clean({ only, folder, plan: values.plan, roles: values.roles, out: values.out, encoding: values.format === 'float' ? 'float32' : 'pcm24', progress });
+      const { plan, roles, out, format } = values;
+      const report = await withWriters((write) => clean({ only, folder, plan, roles, out, encoding: format === 'float' ? 'float32' : 'pcm24', write, progress }));
       if (!json) for (const f of report.files) process.stdout.write(`${f.out}\n`);
       for (const m of report.missing) progress(`The plan also names ${m}, which is not here.\n`);
       return report;

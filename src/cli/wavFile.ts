@@ -6,10 +6,14 @@ import type { MicReader } from '../core/render';
 import { decodeChannel } from '../formats/pcm';
 import { type WavResult, createWavReader } from '../formats/wavReader';
 
-export interface WavFile {
+/** A file that was read through: plain data. */
+export interface KnownWav {
   readonly name: string;
   readonly path: string;
   readonly info: WavResult;
+}
+
+export interface WavFile extends KnownWav {
   reader(channel: number): MicReader;
   close(): Promise<void>;
 }
@@ -17,6 +21,29 @@ export interface WavFile {
 const PIECE = 1 << 20;
 /** Frames that are decoded at a time: bytes of a whole song beside its samples would be memory for nothing. */
 const FRAMES = 1 << 16;
+
+const opened = ({ name, path, info }: KnownWav, file: FileHandle): WavFile => ({
+  name, path, info,
+  reader(channel) {
+    let bytes = new Uint8Array(0);
+    return {
+      async read(atFrame, out) {
+        const n = Math.max(0, Math.min(out.length, info.frames - atFrame));
+        for (let from = 0; from < n; from += FRAMES) {
+          const size = Math.min(FRAMES, n - from) * info.bytesPerFrame;
+          if (bytes.length < size) bytes = new Uint8Array(size);
+          await file.read(bytes, 0, size, info.dataOffset + (atFrame + from) * info.bytesPerFrame);
+          decodeChannel(bytes.subarray(0, size), info.encoding, info.channels, channel, out.subarray(from, n));
+        }
+        out.fill(0, n);
+      },
+    };
+  },
+  close: () => file.close(),
+});
+
+/** Opens a file that is known already. */
+export const reopenWav = async (known: KnownWav): Promise<WavFile> => opened(known, await open(known.path, 'r'));
 
 /** Reads a file through once (so that a damaged one is known before anything is written) and keeps it open. Throws WAV_*. */
 export async function openWav(folder: string, name: string): Promise<WavFile> {
@@ -34,27 +61,7 @@ export async function openWav(folder: string, name: string): Promise<WavFile> {
       parser.push(buffer.subarray(0, bytesRead));
     }
     const info = parser.end();
-    return {
-      name,
-      path,
-      info,
-      reader(channel) {
-        let bytes = new Uint8Array(0);
-        return {
-          async read(atFrame, out) {
-            const n = Math.max(0, Math.min(out.length, info.frames - atFrame));
-            for (let from = 0; from < n; from += FRAMES) {
-              const size = Math.min(FRAMES, n - from) * info.bytesPerFrame;
-              if (bytes.length < size) bytes = new Uint8Array(size);
-              await file.read(bytes, 0, size, info.dataOffset + (atFrame + from) * info.bytesPerFrame);
-              decodeChannel(bytes.subarray(0, size), info.encoding, info.channels, channel, out.subarray(from, n));
-            }
-            out.fill(0, n);
-          },
-        };
-      },
-      close: () => file.close(),
-    };
+    return opened({ name, path, info }, file);
   } catch (e) {
     await file.close();
     if (e instanceof FreshGapError) throw new FreshGapError(e.code, `${name}: ${e.message}`, { ...e.details, file: name });

@@ -2,6 +2,7 @@
 import { availableParallelism } from 'node:os';
 import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
+import type { Kept } from '../core/clean/debleedMix';
 import { roomFor } from '../core/dsp/room';
 import type { Hand } from '../core/spill/crew';
 import type { HandAnswer, HandCall } from './hand.thread';
@@ -21,6 +22,9 @@ function shared(x: unknown): unknown {
   out.set(x);
   return out;
 }
+
+/** Sound of a mic by its name there, each in memory that threads share. */
+export const inSharedMemory = (k: Kept<Float32Array>): Kept<Float32Array> => ({ own: shared(k.own) as Float32Array, images: Object.fromEntries(Object.entries(k.images).map(([id, x]) => [id, shared(x) as Float32Array])) });
 
 /** The bundled thread, beside the bundle that this is part of. */
 export const handFile = (): string => fileURLToPath(new URL('./hand.thread.mjs', import.meta.url));
