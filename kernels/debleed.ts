@@ -330,16 +330,16 @@ function step(M: i32, S: i32, SP: i32, R: usize, G: usize, Y: usize, v: usize, s
  * One bin: `iterations` updates of v with R fixed. With `sums` (2 x P x (re, im) x SP x 4 lanes of floats, zeroed) v is updated by roots, which never makes x less likely, and
  * A = sum_t v G and B = sum_t v0^2 / v y y^H, with G and y by v0, which is v before the last update, and off the diagonal both times two, are added up there. Without, v goes the
  * whole way, which takes half the updates and is not sure to rise. With `targets` > 0 (`list`: pairs of mic and source) the images v_s (R_s y)[mic] are written to `out`,
- * targets x (re, im) x T.
+ * targets x (re, im) x T. Of frames in fours the `first` and each `every`-th after it are taken; the others stay as they are.
  * `work`: (3 P + 2 M) x 32 + SP x 16 bytes.
  */
-export function bin(M: i32, S: i32, SP: i32, T: i32, x: usize, v: usize, R: usize, noise: usize, prior: usize, iterations: i32, sums: usize, targets: i32, list: usize, out: usize, work: usize): void {
+export function bin(M: i32, S: i32, SP: i32, T: i32, x: usize, v: usize, R: usize, noise: usize, prior: usize, iterations: i32, sums: usize, targets: i32, list: usize, out: usize, work: usize, first: i32, every: i32): void {
   const P = row(M);
   const stride = <usize>T << 2;
   const L = work, I = L + P * E, G = L, Y = I + P * E, z = Y + P * E, y = z + <usize>M * E, was = y + <usize>M * E;
   // sums take what the last update of v rests on: they and it lower the same bound
   const last = sums && iterations > 0 ? iterations - 1 : iterations;
-  for (let t = 0; t < T; t += 4) {
+  for (let t = 4 * first; t < T; t += 4 * every) {
     const f = <usize>t << 2;
     for (let n = 0; n <= last; n++) {
       mix(M, S, SP, v + f, stride, R, noise, L);

@@ -80,19 +80,20 @@ export function createEncoder(encoding: 'pcm24' | 'float32', seed: number): Enco
         for (let i = 0; i < n; i++) for (let c = 0; c < count; c++, j += 4) view.setFloat32(j, channels[c][i], true);
         return bytes;
       }
-      let j = 0;
-      for (let i = 0; i < n; i++) {
-        for (let c = 0; c < count; c++, j += 3) {
-          const x = channels[c][i] * 8388608;
-          let q = Math.round(x);
-          if (q !== x) q = Math.round(x + rng() - rng());
+      for (let c = 0; c < count; c++) {
+        const samples = channels[c];
+        for (let i = 0, j = 3 * c; i < n; i++, j += 3 * count) {
+          const x = samples[i] * 8388608;
+          let q = Math.floor(x + 0.5);
+          if (q !== x) q = Math.floor(x + rng() - rng() + 0.5);
           if (q > 8388607 || q < -8388608) {
             clipped++;
             q = q > 0 ? 8388607 : -8388608;
           }
-          bytes[j] = q & 255;
-          bytes[j + 1] = (q >> 8) & 255;
-          bytes[j + 2] = (q >> 16) & 255;
+          const whole = q | 0;
+          bytes[j] = whole;
+          bytes[j + 1] = whole >> 8;
+          bytes[j + 2] = whole >> 16;
         }
       }
       return bytes;

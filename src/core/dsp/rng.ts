@@ -2,9 +2,10 @@
 
 /** mulberry32 (T. Ettinger, public domain): uniform numbers in [0, 1) from a 32-bit seed. Not for secrets. */
 export function createRng(seed: number): () => number {
-  let a = seed >>> 0;
+  // signed, as the engine keeps such numbers without a place of their own
+  let a = seed | 0;
   return () => {
-    a = (a + 0x6d2b79f5) >>> 0;
+    a = (a + 0x6d2b79f5) | 0;
     let t = a;
     t = Math.imul(t ^ (t >>> 15), t | 1);
     t ^= t + Math.imul(t ^ (t >>> 7), t | 61);

@@ -33,6 +33,8 @@ describe('a mic with bands turned down', () => {
       for (const as of [1, 1 - 1e-9]) {
         const y = withGains(x, RATE, open(as));
         expect(Math.max(...y.map((v, i) => Math.abs(v - x[i]))), `${n} samples times ${as}`).toBeLessThan(1e-6);
+        // to the bit, but near the ends and where frames of two transforms meet
+        if (as === 1 && n > 64 * HOP) expect(y.subarray(HOP, 60 * HOP).every((v, i) => v === x[HOP + i])).toBe(true);
       }
     }
   });

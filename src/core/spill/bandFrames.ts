@@ -104,6 +104,8 @@ function missing(sample: number, count: number): number {
   return of(-1) + of(count);
 }
 
+/** Frames that lie over each other anywhere. */
+const LAPS = SIZE / HOP;
 /** What a frame that stays adds of every sample under it. */
 const whole = window.map((w) => 0.5 * w ** 2);
 
@@ -116,7 +118,8 @@ function turned(x: Sound, rate: number, gains: Gains, write: (at: number, sample
   const bands = edges.length - 1;
   const gain = new Float64Array(bands);
   const all = new Float32Array(bands * ROOM);
-  const frame = new Float32Array(SIZE);
+  const stays = new Uint8Array(ROOM);
+  const piece = new Float32Array(HOP);
   const count = framesIn(x.length);
   const most = Math.min(ROOM, count);
   // the sum of frames from where the first of them begins: what lies before the next ones is whole, and nothing reads `x` there again
@@ -128,16 +131,29 @@ function turned(x: Sound, rate: number, gains: Gains, write: (at: number, sample
     all.fill(0);
     for (let k = 0; k < n; k++) {
       gains(first + k, gain);
-      if (gain.some((g) => g !== 1)) {
-        changed ||= gain.some((g) => g !== 0);
-        for (let b = 0; b < bands; b++) all[b * ROOM + k] = gain[b];
+      stays[k] = gain.some((g) => g !== 1) ? 0 : 1;
+      if (stays[k]) continue;
+      changed ||= gain.some((g) => g !== 0);
+      for (let b = 0; b < bands; b++) all[b * ROOM + k] = gain[b];
+    }
+    // frames that stay need no way there and back, silent ones add nothing; what lies under such alone is as it was
+    const asItWas = (j: number) => j >= LAPS - 1 && j < n && stays.subarray(j - LAPS + 1, j + 1).every((v) => v === 1);
+    for (let j = 0; j < n + LAPS - 1; j++) {
+      const at = j * HOP;
+      const [begin, end] = [Math.max(0, -from - at), Math.min(HOP, x.length - from - at)];
+      if (end <= begin) continue;
+      if (asItWas(j)) {
+        x.read(from + at + begin, sum.subarray(at + begin, at + end));
         continue;
       }
-      // frames that stay need no way there and back, silent ones add nothing
-      const at = k * HOP;
-      const [begin, end] = [Math.max(0, -from - at), Math.min(SIZE, x.length - from - at)];
-      if (end > begin) x.read(from + at + begin, frame.subarray(begin, end));
-      for (let i = begin; i < end; i++) sum[at + i] += whole[i] * frame[i];
+      let read = false;
+      for (let k = Math.max(0, j - LAPS + 1); k <= Math.min(n - 1, j); k++) {
+        if (!stays[k]) continue;
+        if (!read) x.read(from + at + begin, piece.subarray(begin, end));
+        read = true;
+        const w = (j - k) * HOP;
+        for (let i = begin; i < end; i++) sum[at + i] += whole[w + i] * piece[i];
+      }
     }
     if (changed) {
       const t = transformFrom(x, first, n);

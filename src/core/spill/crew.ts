@@ -3,9 +3,10 @@ import { type Ring, learnRing } from '../clean/ring';
 import { type Ear, createEar } from '../hits/ears';
 import { type Kind, kindOf } from '../hits/kinds';
 import type { MicReader } from '../render';
+import type { Part } from './bins';
 import { type Kit, RESTS } from './kit';
 import { lowered, readWithin } from './lowerRate';
-import { type DebleedModel, type Leakage, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
+import { type DebleedModel, type Leakage, HALF_ROUNDS, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
 import { framesOf as bandFramesOf } from './bandFrames';
 import { quietAhead } from './aheadOfStrokes';
@@ -29,10 +30,10 @@ export interface Hand extends Ear {
   take(mic: number, pieces: readonly Float32Array[]): Promise<void> | void;
   begin(): Promise<Leakage> | Leakage;
   /** Takes in what all hands heard, then goes round once. */
-  round(all: Leakage): Promise<Leakage> | Leakage;
+  round(all: Leakage, part?: Part): Promise<Leakage> | Leakage;
   /** After the rounds: takes away what rings along, goes round with low bins alone, settles the filters (see Learner). */
   takeAlong(): Promise<Leakage> | Leakage;
-  roundLow(all: Leakage): Promise<Leakage> | Leakage;
+  roundLow(all: Leakage, part?: Part): Promise<Leakage> | Leakage;
   settleAlong(all: Leakage): Promise<void> | void;
   /** The model with the values of its own bins, zero elsewhere. */
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
@@ -98,15 +99,15 @@ export function createHand(): Hand {
       learning().take(mic, { bins: BINS, frames, re, im });
     },
     begin: () => learning().begin(),
-    round(all) {
+    round(all, part) {
       learning().cap(all);
-      return learning().refine();
+      return learning().refine(part);
     },
     takeAlong: () => learning().takeAlong(),
     settleAlong: (all) => learning().settleAlong(all),
-    roundLow(all) {
+    roundLow(all, part) {
       learning().capLow(all);
-      return learning().refineLow();
+      return learning().refineLow(part);
     },
     finish(all) {
       learning().cap(all);
@@ -145,14 +146,16 @@ export function createHand(): Hand {
   };
 }
 
-/** A recording of this many seconds is learnt whole; of longer ones so much, where most drums are struck. */
-export const LEARN_S = 40;
+/** A recording of this many seconds is learnt whole. */
+export const WHOLE_S = 60;
+/** Of longer ones so much is learnt, seconds, where most drums are struck. */
+export const LEARN_S = 30;
 const PIECE_S = 5;
 
 /** Which stretches to learn from: pieces in which drums with few strokes are struck come first, then busy ones. In order of time. */
 export function chooseStretches(rate: number, frames: number, hits: readonly (readonly number[])[]): Stretch[] {
   const total = framesOf(frames);
-  if (frames <= LEARN_S * rate) return [{ first: 0, frames: total }];
+  if (frames <= WHOLE_S * rate) return [{ first: 0, frames: total }];
   const size = Math.round((PIECE_S * rate) / HOP);
   const pieces = Array.from({ length: Math.floor(total / size) }, (_, i) => ({ first: i * size, frames: size }));
   const struck = hits.map((list) => pieces.map((p) => list.filter((t) => (t * rate) / HOP >= p.first && (t * rate) / HOP < p.first + size).length));
@@ -189,7 +192,7 @@ export interface DebleedJob {
 export async function learnModel(job: DebleedJob & { stretches?: readonly Stretch[]; rounds?: number }): Promise<DebleedModel> {
   const o = lowered(job, job.kit.times);
   const stretches = o.stretches ?? chooseStretches(o.kit.rate, o.frames, o.hits);
-  const rounds = o.rounds ?? ROUNDS;
+  const rounds: readonly (Part | undefined)[] = o.rounds ? Array(o.rounds).fill(undefined) : [...Array.from({ length: HALF_ROUNDS }, (_, r) => ({ first: r % 2, every: 2 })), ...Array(ROUNDS).fill(undefined)];
   const n = o.hands.length;
   await Promise.all(o.hands.map((h, i) => h.start(o.kit, o.hits, stretches, i, n)));
   for (const [m, reader] of o.readers.entries()) {
@@ -199,17 +202,17 @@ export async function learnModel(job: DebleedJob & { stretches?: readonly Stretc
     await o.progress?.((0.15 * (m + 1)) / o.readers.length);
   }
   let all = sumLeakage(await Promise.all(o.hands.map((h) => h.begin())));
-  for (let r = 0; r < rounds; r++) {
+  for (const [r, part] of rounds.entries()) {
     const now = all;
-    all = sumLeakage(await Promise.all(o.hands.map((h) => h.round(now))));
-    await o.progress?.(0.2 + (0.65 * (r + 1)) / rounds);
+    all = sumLeakage(await Promise.all(o.hands.map((h) => h.round(now, part))));
+    await o.progress?.(0.2 + (0.65 * (r + 1)) / rounds.length);
   }
   if (ringsAlong(o.kit).length) {
     all = sumLeakage(await Promise.all(o.hands.map((h) => h.takeAlong())));
     await o.progress?.(0.9);
-    for (let r = 0; r < rounds; r++) {
+    for (const part of rounds) {
       const now = all;
-      all = sumLeakage(await Promise.all(o.hands.map((h) => h.roundLow(now))));
+      all = sumLeakage(await Promise.all(o.hands.map((h) => h.roundLow(now, part))));
     }
     const now = all;
     await Promise.all(o.hands.map((h) => h.settleAlong(now)));

@@ -5,7 +5,7 @@
  * thing that ties bins together. decisions/0009 tells what each gave.
  */
 import { quantile } from '../hits/candidates';
-import { type Bins, createBins, packed, padded } from './bins';
+import { type Bins, type Part, createBins, packed, padded } from './bins';
 import { type Kit, activity } from './kit';
 import { STAGES, addAlong, alongBins, filtersSize, fitAlong, lineOf, ringsAlong, tapsOf } from './ringAlong';
 import { JUST_STRUCK, LEAK_UP_TO_HZ, holdLeak, leakMics, mostLeak } from './tomLeak';
@@ -31,7 +31,9 @@ export interface Stretch {
   readonly frames: number;
 }
 
-export const ROUNDS = 8;
+/** Rounds over every second four frames, these and the others in turn, and rounds over all that follow. */
+export const HALF_ROUNDS = 8;
+export const ROUNDS = 2;
 const UPDATES = 2;
 /** Updates of powers when drums are told apart by a learnt model, each the whole way. */
 export const TOLD_UPDATES = 2;
@@ -59,14 +61,14 @@ export interface Learner {
   take(mic: number, s: Spectrogram): void;
   /** After all mics: starts. */
   begin(): Leakage;
-  /** One round with the leakage of all bins. */
+  /** One round with the leakage of all bins, in a part of the frames where that is said. */
   cap(all: Leakage): void;
-  refine(): Leakage;
+  refine(part?: Part): Leakage;
   /** After the rounds: what rings along is found and taken away in low bins, which begin anew without it. */
   takeAlong(): Leakage;
   /** One round of the low bins alone, with the leakage of all. */
   capLow(all: Leakage): void;
-  refineLow(): Leakage;
+  refineLow(part?: Part): Leakage;
   /** At last: filters as separating will use them, from all that is heard, by what is known then. No more rounds follow. */
   settleAlong(all: Leakage): void;
   /** Parts of the model: values of its own bins in their places; bins that are not learnt stay as they are. */
@@ -247,9 +249,9 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
   function settleCeiling(b: number): void {
     for (let s = 0; s < S; s++) ceiling[b * S + s] = s < D ? ceilingOf(bins.v(b), s) : FREE;
   }
-  function refine(b: number): void {
+  function refine(b: number, part?: Part): void {
     expect(b);
-    bins.refine(b, UPDATES);
+    bins.refine(b, UPDATES, part);
   }
 
   const since = sinceBreak(stretches);
@@ -305,7 +307,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
     cap(leakage) {
       for (let b = 0; b < own; b++) cap(b, leakage);
     },
-    refine: () => everyBin(refine),
+    refine: (part) => everyBin((b) => refine(b, part)),
     takeAlong: () =>
       lowBins((b) => {
         expect(b);
@@ -315,7 +317,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
     capLow: (leakage) => {
       for (const b of low) cap(b, leakage);
     },
-    refineLow: () => lowBins(refine),
+    refineLow: (part) => lowBins((b) => refine(b, part)),
     settleAlong(leakage) {
       for (const b of low) {
         cap(b, leakage);
@@ -364,6 +366,7 @@ export function powersOf(x: Float32Array, mics: number, T: number, into: Float32
 export function startPowers(kit: Kit, P: Float32Array, T: number, frames: number, act: readonly Float32Array[], loudest: Float32Array, hz: number, v: Float32Array): void {
   const D = kit.drums.length;
   const all = new Float32Array(T);
+  if (hz >= REST_FROM_HZ) for (const m of kit.far) for (let t = 0, i = m * T; t < frames; t++, i++) all[t] += P[i];
   v.fill(0);
   for (let s = 0; s < kit.sources; s++) {
     const o = s * T;
@@ -373,8 +376,6 @@ export function startPowers(kit: Kit, P: Float32Array, T: number, frames: number
       for (const m of kit.own[s]) for (let t = 0, i = m * T; t < frames; t++, i++) v[o + t] += P[i] * each;
       for (let t = 0; t < frames; t++) v[o + t] *= a[t];
     } else if (hz >= REST_FROM_HZ) {
-      all.fill(0);
-      for (const m of kit.far) for (let t = 0, i = m * T; t < frames; t++, i++) all[t] += P[i];
       for (let t = 0, i = kit.far[(s - D) % kit.far.length] * T; t < frames; t++, i++) v[o + t] = ((P[i] * P[i]) / Math.max(1e-9, all[t])) * (1 - 0.9 * loudest[t]);
     }
     for (let t = o; t < o + T; t++) if (v[t] < least) v[t] = least;

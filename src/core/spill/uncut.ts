@@ -61,19 +61,19 @@ async function silencesIn(reader: MicReader, frames: number, rate: number): Prom
   const least = LEAST_S * rate;
   const block = new Float32Array(READ);
   let from = 0;
-  const end = (to: number) => {
-    if (to - from >= least) list.push({ from, to });
-  };
   for (let at = 0; at < frames; at += READ) {
     await reader.read(at, block);
     const n = Math.min(READ, frames - at);
+    // where the silence began that reaches here
+    let first = from - at;
     for (let i = 0; i < n; i++) {
       if (Math.abs(block[i]) < SILENT) continue;
-      end(at + i);
-      from = at + i + 1;
+      if (i - first >= least) list.push({ from: at + first, to: at + i });
+      first = i + 1;
     }
+    from = at + first;
   }
-  end(frames);
+  if (frames - from >= least) list.push({ from, to: frames });
   return { list, total: list.reduce((n, s) => n + s.to - s.from, 0) };
 }
 
