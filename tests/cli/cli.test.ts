@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { clean } from '../../src/cli/clean';
 import { applyEdit, editGate } from '../../src/core/plan/edits';
 import { createPlan } from '../../src/core/plan/plan';
 import { createWavReader } from '../../src/formats/wavReader';
@@ -83,6 +84,26 @@ describe('fresh-gap clean', () => {
     expect(r.status).toBe(1);
     expect(JSON.parse(r.stdout).error).toMatchObject({ code: 'WAV_TRUNCATED', message: expect.stringContaining('06 Tom 1.wav') });
     expect(() => readdirSync(out)).toThrow();
+  });
+
+  it('writes the same in threads, one a core, as one after the other', async () => {
+    const [alone, beside] = ['one by one', 'in threads'].map((n) => join(folder, n));
+    const said: string[] = [];
+    const report = await clean({ folder: mics, plan, out: alone, encoding: 'pcm24', progress: (t) => said.push(t) });
+    expect(report.files.map((f) => f.cleaned)).toEqual([false, true, false]);
+    expect(said.join('')).toMatch(/Writing: 100 %/);
+    expect(run('clean', mics, '--plan', plan, '--out', beside).status).toBe(0);
+    for (const f of report.files) expect(bytes(join(beside, f.file)).equals(bytes(f.out))).toBe(true);
+  });
+
+  it('leaves nothing half written where one file cannot be, and the others whole', () => {
+    const out = join(folder, 'taken');
+    mkdirSync(join(out, '06 Tom 1.wav', 'something'), { recursive: true });
+    const r = run('clean', mics, '--plan', plan, '--out', out, '--json');
+    expect(r.status).toBe(1);
+    expect(JSON.parse(r.stdout).error.message).toContain('06 Tom 1.wav');
+    expect(readdirSync(out).sort()).toEqual(['01 Kick.wav', '06 Tom 1.wav', '08 OH.wav']);
+    expect(bytes(join(out, '01 Kick.wav')).equals(bytes(join(mics, '01 Kick.wav')))).toBe(true);
   });
 
   it.each([
