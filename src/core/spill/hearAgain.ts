@@ -80,7 +80,7 @@ const DOUBTED: ReadonlySet<Kind> = new Set<Kind>(['snare', 'hat']);
 
 /** A doubtful stroke so shortly before a certain one of the same drum that is so many times as strong is the beginning of that, or what de-bleed's windows smear ahead of it: a grace note is a fifth as strong at least. */
 const SMEAR_S = 0.07;
-const SMEARED = 1 / 16;
+const SMEARED = 1 / 12;
 const DOUBTFUL = 0.5;
 /** Toms are not struck so: of theirs a stroke of that kind must be more than likely. */
 const DOUBTFUL_TOM = 0.95;

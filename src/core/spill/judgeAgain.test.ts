@@ -218,7 +218,8 @@ describe('judging strokes again', () => {
     // toms are not struck so, unless it is all but sure
     expect(times(0.6, 0.03, 0.945)[0]).toEqual([1]);
     expect(times(0.97, 0.03, 0.945)[0]).toEqual([0.945, 1]);
-    expect(times(0.6, 0.06, 0.945)[0]).toEqual([0.945, 1]);
+    expect(times(0.6, 0.06, 0.945)[0]).toEqual([1]);
+    expect(times(0.6, 0.07, 0.945)[0]).toEqual([0.945, 1]);
     // after a stroke, nothing is said
     expect(times(0.4, 0.03, 1.055)).toEqual([[1, 1.055], [1, 1.055]]);
   });
