@@ -16,7 +16,7 @@ export const SLICE_PARAMS = {
     help: "The drum's own hits as found and corrected, or places where the mic rises over a level.",
   },
   hitMin: { kind: 'number', label: 'Softest hit', unit: '%', min: 0, max: 100, default: 0, step: 1, scale: 'linear', help: 'Hits softer than this make no slice.' },
-  keepDoubtful: { kind: 'switch', label: 'Doubtful hits too', default: true, help: 'Hits that the analysis is not sure of make slices too: a stroke too many is soon dropped, a lost one is missed.' },
+  keepDoubtful: { kind: 'switch', label: 'Doubtful hits too', default: true, help: 'Hits that the analysis is not sure of make slices too, from 12 % certain on: a stroke too many is soon dropped, a lost one is missed.' },
   openDb: { kind: 'number', label: 'Opens at', unit: 'dB', min: -80, max: 0, default: -30, step: 0.5, scale: 'linear', help: 'A slice begins where the mic rises over this level.' },
   closeDb: { kind: 'number', label: 'Closes at', unit: 'dB', min: -90, max: 0, default: -45, step: 0.5, scale: 'linear', help: 'It lasts until the mic stays under this level; the tail comes on top. Twice the depth of the opening level suits toms.' },
   leadMs: { kind: 'number', label: 'Lead', unit: 'ms', min: 2, max: 200, default: 8, step: 0.5, scale: 'square', help: 'Kept before the attack: 3 to 6 ms for a kick, more for toms, as room for the fade in.' },

@@ -160,6 +160,23 @@ describe.each([[3, 3], [2, 2], [4, 5], [6, 9], [5, 8]])('the kernels of one bin,
     }
   });
 
+  it('learn from a part of the frames as if there were no others, which stay as they were', () => {
+    const [bins, part] = [filled(), createBins({ mics: M, sources: S, frames: 4, bins: 1 })];
+    const before = bins.v(0).slice();
+    for (let k = 0; k < 2 * M; k++) part.x(0).set(bins.x(0).subarray(k * T + 4, k * T + 8), k * 4);
+    for (let s = 0; s < S; s++) part.v(0).set(before.subarray(s * T + 4, s * T + 8), s * 4);
+    part.matrices(0).set(bins.matrices(0));
+    part.noise(0).fill(0.01);
+    part.prior.fill(1e9);
+    bins.refine(0, 2, { first: 1, every: 2 });
+    part.refine(0, 2);
+    expect(bins.matrices(0)).toEqual(part.matrices(0));
+    for (let s = 0; s < S; s++) {
+      expect(bins.v(0).subarray(s * T, s * T + 4)).toEqual(before.subarray(s * T, s * T + 4));
+      expect(bins.v(0).subarray(s * T + 4, s * T + 8)).toEqual(part.v(0).subarray(s * 4, s * 4 + 4));
+    }
+  });
+
   it('make what is heard likelier with every round', () => {
     const bins = filled();
     // minus the logarithm of the likelihood

@@ -6,7 +6,7 @@ import type { MicReader } from '../render';
 import type { Part } from './bins';
 import { type Kit, RESTS } from './kit';
 import { lowered, readWithin } from './lowerRate';
-import { type DebleedModel, type Leakage, HALF_ROUNDS, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
+import { type DebleedModel, type Leakage, HURRIED, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
 import { framesOf as bandFramesOf } from './bandFrames';
 import { quietAhead } from './aheadOfStrokes';
@@ -149,7 +149,7 @@ export function createHand(): Hand {
 /** A recording of this many seconds is learnt whole. */
 export const WHOLE_S = 60;
 /** Of longer ones so much is learnt, seconds, where most drums are struck. */
-export const LEARN_S = 30;
+export const LEARN_S = 40;
 const PIECE_S = 5;
 
 /** Which stretches to learn from: pieces in which drums with few strokes are struck come first, then busy ones. In order of time. */
@@ -192,7 +192,7 @@ export interface DebleedJob {
 export async function learnModel(job: DebleedJob & { stretches?: readonly Stretch[]; rounds?: number }): Promise<DebleedModel> {
   const o = lowered(job, job.kit.times);
   const stretches = o.stretches ?? chooseStretches(o.kit.rate, o.frames, o.hits);
-  const rounds: readonly (Part | undefined)[] = o.rounds ? Array(o.rounds).fill(undefined) : [...Array.from({ length: HALF_ROUNDS }, (_, r) => ({ first: r % 2, every: 2 })), ...Array(ROUNDS).fill(undefined)];
+  const rounds = o.rounds ? Array<undefined>(o.rounds).fill(undefined) : o.frames > WHOLE_S * o.kit.rate ? HURRIED : ROUNDS;
   const n = o.hands.length;
   await Promise.all(o.hands.map((h, i) => h.start(o.kit, o.hits, stretches, i, n)));
   for (const [m, reader] of o.readers.entries()) {

@@ -31,9 +31,10 @@ export interface Stretch {
   readonly frames: number;
 }
 
-/** Rounds over every second four frames, these and the others in turn, and rounds over all that follow. */
-export const HALF_ROUNDS = 8;
-export const ROUNDS = 2;
+/** Rounds of learning a recording whole. */
+export const ROUNDS: readonly (Part | undefined)[] = Array(8).fill(undefined);
+/** Of a long one: over every second four frames, these and the others in turn, then over all; three quarters of the work. */
+export const HURRIED: readonly (Part | undefined)[] = [...Array.from({ length: 8 }, (_, r) => ({ first: r % 2, every: 2 })), undefined, undefined];
 const UPDATES = 2;
 /** Updates of powers when drums are told apart by a learnt model, each the whole way. */
 export const TOLD_UPDATES = 2;
