@@ -78,7 +78,7 @@ const FLOOD = 3;
 export const IN_DOUBT = 0.21;
 const DOUBTED: ReadonlySet<Kind> = new Set<Kind>(['snare', 'hat']);
 
-/** A doubtful stroke so shortly before a certain one of the same drum that is so many times as strong is the beginning of that, or what de-bleed's windows smear ahead of it: a grace note is a fifth as strong at least. */
+/** A doubtful stroke so shortly before a certain one of the same drum that is so many times as strong is the beginning of that, or what de-bleed's windows smear ahead of it: grace notes are a fifth as strong mostly, and softer ones were certain. */
 const SMEAR_S = 0.07;
 const SMEARED = 1 / 12;
 const DOUBTFUL = 0.5;
@@ -125,7 +125,7 @@ export const besideNoTom = (drum: string, unheard: readonly StandingOut[], hits:
   return unheard.filter((u) => u.likeness >= BESIDE.likeness || toms.every((h) => Math.abs(h.time - u.time) > BESIDE.s));
 };
 
-/** A drum's hits with strokes that stand out of its mic unheard: in doubt, so that a person looks at them and slices and gates open. What was all but given up nearby is in doubt again. */
+/** A drum's hits with strokes that stand out of its mic unheard: in doubt, so that a person looks at them and toms' slices open. What was all but given up nearby is in doubt again. */
 export function withUnheard(hits: readonly FoundHit[], unheard: readonly Pick<StandingOut, 'time' | 'strength'>[]): FoundHit[] {
   const again = (h: FoundHit) => unheard.some((u) => Math.abs(u.time - h.time) < SAME_S);
   const listed = hits.map((h) => (h.certainty < IN_DOUBT && again(h) ? { ...h, certainty: IN_DOUBT } : h));
