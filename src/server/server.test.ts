@@ -50,8 +50,8 @@ describe('validation', () => {
   it('takes how a drum rings, softer strokes too, and refuses what is no ring', () => {
     const ring = { decayDb: [0, -3, -9], spillDb: -50, topDb: -12 };
     const withRing = (r: unknown) => ({ ...plan, mics: { ...plan.mics, kick: { ...plan.mics.kick, ring: r } } });
-    for (const r of [ring, { ...ring, soft: { fromDb: -4, slope: 0.4 } }]) expect(parsePlan(withRing(r)).mics.kick.ring).toEqual(r);
-    for (const r of [{ ...ring, decayDb: [1] }, { ...ring, soft: { fromDb: -4 } }, { ...ring, soft: { fromDb: -4, slope: 2 } }, { ...ring, soft: { fromDb: 3, slope: 0.4 } }]) expect(code(() => parsePlan(withRing(r)))).toBe('PLAN_INVALID');
+    for (const r of [ring, { ...ring, soft: { fromDb: -4, slope: 0.4 } }, { ...ring, rawSpillDb: -31.5 }]) expect(parsePlan(withRing(r)).mics.kick.ring).toEqual(r);
+    for (const r of [{ ...ring, decayDb: [1] }, { ...ring, rawSpillDb: 3 }, { ...ring, soft: { fromDb: -4 } }, { ...ring, soft: { fromDb: -4, slope: 2 } }, { ...ring, soft: { fromDb: 3, slope: 0.4 } }]) expect(code(() => parsePlan(withRing(r)))).toBe('PLAN_INVALID');
   });
   it('refuses requests it does not know', () => {
     const edit = editGate(plan, 'kick', { on: true });

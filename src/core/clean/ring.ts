@@ -11,6 +11,8 @@ export interface Ring {
   readonly decayDb: readonly number[];
   /** Level of the mic away from own strokes (the louder half of it), dB against the loudest strokes. */
   readonly spillDb: number;
+  /** Once de-bled, level of the raw mic where its drum is silent, the mean power, dB against the loudest strokes; where it is not known it is absent. */
+  readonly rawSpillDb?: number;
   /** Level of the loudest strokes, dBFS: what thresholds of one mic are carried to another by. */
   readonly topDb: number;
   /** Where softer strokes ring on longer against their own peak: by so many dB for each dB that they are softer than `fromDb` (against the loudest). */

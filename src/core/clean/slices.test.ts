@@ -11,7 +11,7 @@ import { type SliceEdit, type SliceHit, deriveSlices, gapsBetween, tailMs } from
 const RATE = 48000;
 const SECOND = RATE;
 const hit = (id: string, seconds: number, strength = 1): SliceHit => ({ id, frame: Math.round(seconds * RATE), strength });
-const input = (settings: Partial<SliceSettings>, own: readonly SliceHit[], more: { foreign?: number[]; strong?: number[]; edits?: Record<string, SliceEdit>; ring?: { decayDb: number[]; spillDb: number; topDb: number } } = {}) => ({
+const input = (settings: Partial<SliceSettings>, own: readonly SliceHit[], more: { foreign?: number[]; strong?: number[]; edits?: Record<string, SliceEdit>; ring?: { decayDb: number[]; spillDb: number; topDb: number; rawSpillDb?: number } } = {}) => ({
   rate: RATE, frames: 10 * SECOND, settings: { ...SLICE_DEFAULTS, on: true, ...settings }, ring: more.ring ?? null, own, foreign: more.foreign ?? [], strong: more.strong ?? [], edits: more.edits ?? {},
 });
 const ms = (v: number) => Math.round((v / 1000) * RATE);
@@ -78,6 +78,9 @@ describe('slices from hits', () => {
     expect(end([ms(1450)], 1)).toBe(ms(1670));
     const fixed = deriveSlices(input({ tailBy: 'fixed', tailMs: 570 }, [hit('a', 1, 0.1)], { ring: RING, strong: [ms(1450)] }));
     expect(fixed[0].to).toBe(ms(1570));
+    // nor is it where the raw mic hardly heard others
+    const heard = (rawSpillDb: number) => deriveSlices(input(s, [hit('a', 1, 0.1)], { ring: { ...RING, rawSpillDb }, strong: [ms(1450)] }))[0].to;
+    expect([heard(-30), heard(-50)]).toEqual([ms(1448), ms(1570)]);
     // and such an end is no fault
     const cut = input(s, [hit('a', 1, 0.1)], { ring: RING, strong: [ms(1410)] });
     expect(flagSlices(cut, deriveSlices(cut), []).get('a')).toBeUndefined();

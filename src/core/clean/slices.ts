@@ -107,7 +107,8 @@ export function tailMs(s: SliceSettings, ring: Ring | null, strength: number): n
 export function naturalEnd(i: Pick<SliceInput, 'rate' | 'settings' | 'ring' | 'strong'>, hit: SliceHit): number {
   const at = (ms: number) => hit.frame + Math.round((ms / 1000) * i.rate);
   const to = at(tailMs({ ...i.settings, tailBy: 'natural' }, i.ring, hit.strength));
-  if (!i.ring) return to;
+  // where the mic hardly hears others, the ring is worth more than what a stroke adds
+  if (!i.ring || (i.ring.rawSpillDb ?? 0) <= -DEEP_DB) return to;
   const next = i.strong[firstAfter(i.strong, at(Math.max(DEEP_MS, ringMs(i.ring, hit.strength, -DEEP_DB))))];
   return next !== undefined && next < to ? next - Math.ceil(GUARD_BEFORE_S * i.rate) : to;
 }

@@ -15,7 +15,7 @@ export const GATE_PARAMS = {
     kind: 'number', label: 'Softest hit', unit: '%', min: 0, max: 100, default: 0, step: 1, scale: 'linear',
     help: 'Hits softer than this do not open the gate.',
   },
-  keepDoubtful: { kind: 'switch', label: 'Doubtful hits too', default: false, help: 'Hits that the analysis is not sure of open the gate too, from 26 % certain on: of use where little else is left to come through, after de-bleed.' },
+  keepDoubtful: { kind: 'switch', label: 'Doubtful hits too', default: false, help: 'Hits that the analysis is not sure of open the gate too, from 12 % certain on: of use where little else is left to come through, after de-bleed.' },
   softDb: {
     kind: 'number', label: 'Soft hits lower', unit: 'dB', min: 0, max: 24, default: 0, step: 0.5, scale: 'linear',
     help: 'How much less far the gate opens for the softest hits: spill behind a soft stroke comes up less.',

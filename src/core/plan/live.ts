@@ -60,12 +60,12 @@ export function countedHits(plan: Pick<Plan, 'hits' | 'thresholds'>): ReadonlyMa
   return byDrum;
 }
 
-/** Found hits that do not count but may be strokes, at least this certain: they open slices, and they open gates and a de-bled hat's bands. Of toms, three of twelve less certain than .2 were strokes; of snares and hats none of 29 from .2 to .26, four of nine from there to .4 (docs/decisions/0009). */
-export const MAY_BE = { slice: 0.12, gate: 0.26 };
+/** Found hits that do not count but may be strokes, at least this certain: they open slices and gates, and a de-bled hat's bands. Of toms, three of twelve less certain than .2 were strokes; of snares six of eight from .12 to .26; of hats none of 17 (docs/decisions/0009). */
+export const MAY_BE = { cut: 0.12, hatBands: 0.26 };
 
-function withDoubtful(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, counted: readonly SliceHit[], mayBe: number): readonly SliceHit[] {
+function withDoubtful(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, counted: readonly SliceHit[]): readonly SliceHit[] {
   const least = thresholdOf(plan, drum);
-  const more = Object.entries(plan.hits[drum] ?? {}).filter(([, h]) => h.state === 'found' && h.certainty < least && h.certainty >= Math.min(mayBe, least));
+  const more = Object.entries(plan.hits[drum] ?? {}).filter(([, h]) => h.state === 'found' && h.certainty < least && h.certainty >= Math.min(MAY_BE.cut, least));
   return more.length ? [...counted, ...more.map(([id, h]) => ({ id, frame: h.frame, strength: h.strength }))].sort((a, b) => a.frame - b.frame) : counted;
 }
 
@@ -118,7 +118,7 @@ export function sliceInput(plan: Plan, micId: string): SliceInput {
   const drum = roleOf(mic.role).drum ?? '';
   const { slices: settings, sliceEdits, marks } = mic.treatment;
   const counted = countedHits(plan).get(drum) ?? [];
-  const own = settings.keepDoubtful ? withDoubtful(plan, drum, counted, MAY_BE.slice) : counted;
+  const own = settings.keepDoubtful ? withDoubtful(plan, drum, counted) : counted;
   return { rate: plan.sampleRate, frames: plan.frames, settings, ring: mic.ring, own: settings.cutBy === 'level' ? markedHits(plan, marks, own) : own, foreign: foreignHits(plan, drum), strong: otherHits(plan, drum, (d) => COVERING.has(kindOf(d)), STRONG), edits: sliceEdits };
 }
 
@@ -154,7 +154,7 @@ export function liveTreatment(plan: Plan, micId: string): Required<LiveTreatment
     debleed: debleed.on ? { settings: debleed, hits: debleed.attackMs > 0 ? own.map((h) => h.frame) : [], left: leftOf(debleed.amounts) } : null,
     gate,
     gapList: mergeGaps(Object.values(treatment.gaps)),
-    hits: gate.keyBy === 'hits' ? (gate.keepDoubtful && drum ? withDoubtful(plan, drum, own, MAY_BE.gate) : own).filter((h) => h.strength >= gate.hitMin / 100).map((h) => ({ frame: h.frame, strength: h.strength })) : NONE,
+    hits: gate.keyBy === 'hits' ? (gate.keepDoubtful && drum ? withDoubtful(plan, drum, own) : own).filter((h) => h.strength >= gate.hitMin / 100).map((h) => ({ frame: h.frame, strength: h.strength })) : NONE,
     slices: slices.on ? { list: deriveSlices(sliceInput(plan, micId)), gapGain: slices.gapDb >= SLICE_PARAMS.gapDb.end.from ? 0 : 10 ** (-slices.gapDb / 20) } : null,
     tail: tail.on ? { settings: tail, hits: own, foreign: tail.duckDb > 0 ? foreignHits(plan, drum ?? '') : [] } : null,
     parts: parts.on ? { settings: parts, hits: own.map((h) => h.frame) } : null,

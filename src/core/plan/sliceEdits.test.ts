@@ -160,12 +160,12 @@ describe('a plan proposed after de-bleed', () => {
     for (const id of fresh.order) expect(plain.mics[id].treatment.gate.keepDoubtful).toBe(false);
   });
 
-  it('opens gates for what is hardly in doubt, from .26 on, and makes slices from less', () => {
+  it('opens gates and makes slices for what is in doubt, from .12 on', () => {
     const doubtful = { d: hit(11 * RATE, 0.4, 0.3), e: hit(13 * RATE, 0.4, 0.15), f: hit(15 * RATE, 0.4, 0.1), g: hit(17 * RATE, 0.4, 0.21) };
     const p: Plan = { ...fresh, hits: { ...fresh.hits, 'tom-1': { ...fresh.hits['tom-1'], ...doubtful }, snare: { ...fresh.hits.snare, ...doubtful } } };
     const proposed = applyEdit(p, proposePlan(p, isUntouched, new Set(p.order)));
     const gateHits = liveTreatment(proposed, p.order[1]).hits.map((h) => h.frame / RATE);
-    expect(gateHits.filter((t) => t > 10)).toEqual([11]);
+    expect(gateHits.filter((t) => t > 10)).toEqual([11, 13, 17]);
     expect(slicesOf(proposed, tom).flatMap((s) => s.hits.map((h) => h.id)).sort()).toEqual(['a', 'b', 'c', 'd', 'e', 'g']);
   });
 
@@ -179,6 +179,18 @@ describe('a plan proposed after de-bleed', () => {
     expect(gateTimes(ring, true, 'hat').softShorter).toBe(0);
     expect(gateTimes(ring, false, 'snare').softShorter).toBe(0);
     expect(gateTimes(null, true, 'snare').softShorter).toBe(0);
+  });
+
+  it('cuts no sooner than 12 dB under the spill of a mic that hears little', () => {
+    const ring = { decayDb: Array.from({ length: 100 }, (_, i) => -2 * i), spillDb: -60, topDb: -6 };
+    const times = (rawSpillDb?: number, debled = true) => gateTimes({ ...ring, rawSpillDb }, debled, 'snare');
+    expect(times(-30)).toEqual(times());
+    expect(times(-50)).toMatchObject({ holdMs: 310, releaseMs: 70 });
+    expect(times(-90).holdMs).toBe(360);
+    expect(times(-50, false)).toEqual(times(undefined, false));
+    const p = (rawSpillDb: number): Plan => ({ ...fresh, mics: { ...fresh.mics, [tom]: { ...fresh.mics[tom], ring: { ...ring, rawSpillDb } } } });
+    const ringDb = (rawSpillDb: number) => applyEdit(p(rawSpillDb), proposePlan(p(rawSpillDb), isUntouched, new Set([tom]))).mics[tom].treatment.slices.ringDb;
+    expect([-20, -34, -50, -90].map(ringDb)).toEqual([46, 46, 62, 72]);
   });
 
   it("holds a hat's gate far longer than its ring: open strokes ring longest", () => {

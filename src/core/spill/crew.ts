@@ -44,8 +44,8 @@ export interface Hand extends Ear {
   giveBack(raw: Float32Array, kept: Float32Array, rate: number, possible: readonly number[]): Promise<void> | void;
   /** Power of a whole mic in thirds of an octave, frame by frame; see bandFrames. */
   bandPower(x: Float32Array, rate: number): Promise<Float32Array> | Float32Array;
-  /** Gives a whole mic back, in its place, what was taken and cannot be spill; see giveBackUnexpected. `kept` must lie in memory that is shared with whoever works. */
-  giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[], possible: readonly number[], others: readonly Float32Array[]): Promise<void> | void;
+  /** Gives a whole mic back, in its place, what was taken and cannot be spill, and tells how loud that mic's spill is; see giveBackUnexpected. `kept` must lie in memory that is shared with whoever works. */
+  giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[], possible: readonly number[], others: readonly Float32Array[]): Promise<number | null> | number | null;
   /** Takes down, in a whole mic itself, what stands ahead of its drum's strokes; see quietAhead. `kept` must lie in memory that is shared with whoever works. */
   quietAhead(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[]): Promise<void> | void;
   /**

@@ -16,7 +16,7 @@ import type { StandingOut } from './standOut';
 import { type Uncut, uncut } from './uncut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 36;
+export const DEBLEED_VERSION = 37;
 
 export interface KeptMic {
   readonly mic: number;
@@ -97,15 +97,16 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
       const [m, s] = targets[q];
       const drum = kit.drums[s];
       const frames = (certain: (h: FoundHit) => boolean) => hitsOf(drum).filter(certain).map((h) => Math.round(h.time * rate)).sort((a, b) => a - b);
-      const mayBe = kindOf(drum) === 'hat' ? MAY_BE.gate : 0;
+      const mayBe = kindOf(drum) === 'hat' ? MAY_BE.hatBands : 0;
       const [own, doubtful] = [frames((h) => h.certainty >= THRESHOLD), frames((h) => h.certainty < THRESHOLD && h.certainty >= mayBe)];
       const { share, lossDb } = shares[q];
       const possible = frames((h) => h.certainty >= LEAST_CERTAIN);
       await first.lend(m, async (raw) => {
         if (share > 0) await hand.giveBack(raw, images[q], rate, possible);
-        const ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
+        let ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
         if (share > 0) {
-          await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
+          const spillDb = await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
+          if (ring && spillDb !== null) ring = { ...ring, rawSpillDb: Number(Math.min(0, spillDb).toFixed(2)) };
           if (kindOf(drum) !== 'cymbal') await hand.quietAhead(raw, images[q], rate, own);
         }
         if (q === tellingTarget(first, s, o.late) && kindOf(drum) !== 'cymbal' && o.mics.length >= ENOUGH_MICS && share >= LEAST_SHARE) {

@@ -74,9 +74,10 @@ const CERTAIN = 0.9;
 const FEW = 2;
 const FLOOD = 3;
 
-/** A stroke of snare or hat that the first finding counted stays at least this likely: in doubt, for a person to look at and for what would rather keep a stroke too many. Of ten that the judgement had dropped in 12 made recordings four were strokes; of toms none of five, and each opened a slice for nothing. */
+/** What stands out of a drum's mic unheard is so likely a stroke: in doubt, for a person to look at and for what would rather keep a stroke too many. */
 export const IN_DOUBT = 0.21;
-const DOUBTED: ReadonlySet<Kind> = new Set<Kind>(['snare', 'hat']);
+/** What the first finding counted of snare and hat and the judgement dropped stays listed, but nobody is asked about it and it opens nothing: of snares one of 20 in 24 made recordings was a stroke. Of toms it goes. */
+const LISTED: ReadonlySet<Kind> = new Set<Kind>(['snare', 'hat']);
 
 /** A doubtful stroke so shortly before a certain one of the same drum that is so many times as strong is the beginning of that, or what de-bleed's windows smear ahead of it: grace notes are a fifth as strong mostly, and softer ones were certain. */
 const SMEAR_S = 0.07;
@@ -111,7 +112,7 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
     weighed[i] = mostlyFirst(c.first, weighed[i]);
   });
   // where nothing else is known both are believed alike
-  const certainty = weighed ? list.map((c, i) => (DOUBTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], IN_DOUBT) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !played ? HALF_HEARD : 1));
+  const certainty = weighed ? list.map((c, i) => (LISTED.has(kind) && c.first >= THRESHOLD ? Math.max(weighed[i], LEAST_CERTAIN) : weighed[i])) : list.map((c) => ((c.first + c.again) / 2) * (half(c) && !played ? HALF_HEARD : 1));
   // what a person said stays
   return withoutSmears(list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN), kind === 'tom' ? DOUBTFUL_TOM : DOUBTFUL);
 }

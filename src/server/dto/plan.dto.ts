@@ -37,6 +37,7 @@ class SoftRingDto {
 class RingDto {
   @IsArray() @ArrayMaxSize(1000) @IsNumber({}, { each: true }) @Max(0, { each: true }) decayDb!: number[];
   @IsNumber() @Max(0) spillDb!: number;
+  @IsOptional() @IsNumber() @Max(0) rawSpillDb?: number;
   @IsNumber() @Max(60) topDb!: number;
   @IsOptional() @IsObject() @ValidateNested() @Type(() => SoftRingDto) soft?: SoftRingDto;
 }
