@@ -17,8 +17,8 @@ const UNHEARD_DB = -6;
 const RINGING = { fallsDb: 3, leastFrames: 3, overDb: 3, leastRangeDb: -24 };
 /** Soft strokes end no deeper than so far under where usual ones do, dB. */
 const SOFT_DB = -9;
-/** What is there before strokes is told from those so long after the one before, frames; a low quantile. */
-const APART = 10;
+/** What is there before strokes is told from those so long after the one before, frames, of which there must be some: sooner it is the end of their own ring. Failing that, from those so long after; a low quantile. */
+const APART = { frames: 16, least: 6, failing: 10 };
 const BEFORE = 4;
 const FLOOR_QUANTILE = 0.3;
 /** Opens so many frames before a stroke, which a window reaches over; closes by so much a frame. */
@@ -53,11 +53,13 @@ export function closeFallen(x: Float32Array, rate: number, own: readonly number[
   const { count, bands, power } = f;
   const at = own.map((h) => Math.min(count - 1, Math.round(h / HOP)));
   const peakFrames = Math.ceil((PEAK_MS * rate) / 1000 / HOP) + 1;
+  const since = at.map((k, i) => (i > 0 ? k - at[i - 1] : 0));
+  const apart = since.filter((n) => n > APART.frames).length >= APART.least ? APART.frames : APART.failing;
   const gain = new Float32Array(count * bands).fill(1);
   for (let b = 0; b < bands; b++) {
     const peaks = at.map((k) => peakOf(f, k, b));
     const middle = quantile(peaks, 0.5) + 1e-14;
-    const before = at.flatMap((k, i) => (i > 0 && k - at[i - 1] > APART ? [10 * Math.log10((power[(k - BEFORE) * bands + b] + 1e-14) / middle)] : []));
+    const before = at.flatMap((k, i) => (since[i] > apart ? [10 * Math.log10((power[(k - BEFORE) * bands + b] + 1e-14) / middle)] : []));
     const floor = before.length > 3 ? quantile(before, FLOOR_QUANTILE) : FALLEN_DB;
     const [over, range] = stillFalls(f, at, b, peakFrames) ? [RINGING.overDb, RINGING.leastRangeDb] : [OVER_FLOOR_DB, LEAST_RANGE_DB];
     const unheard = floor > UNHEARD_DB;
