@@ -27,8 +27,8 @@ const OVER_SPILL_DB = 34;
 const OVER_SILENCE_DB = 15;
 /** A mic whose drum is so far over all spill is left as it came while the drum sounds, dB. */
 const NONE_DB = 45;
-/** What is left of a mic may have lost the end of a ring: it sounds on where the mic is so many times as loud as spill can be, as powers, for so long after a stroke, seconds. */
-const ENDS = { over: 30, s: 3 };
+/** What is left of a mic that hears little, so far under its loudest strokes (dB), may have lost the end of a ring: it sounds on where the mic is so many times as loud as spill can be, as powers, for so long after a stroke, seconds. */
+const ENDS = { spillDb: -36, over: 30, s: 3 };
 /** So far under its loudest frame a mic is switched off, dB. */
 const SILENT_DB = -100;
 
@@ -135,7 +135,7 @@ export function giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: 
   const none = total((x) => x.all) < total((x) => x.drum) * ratio(-NONE_DB);
   const most = inBand.map(({ drum, gone, all, spill }) => (none ? spill && new Float64Array(count) : gone > TOO_MUCH * all && all < drum * ratio(-OVER_SPILL_DB) ? spill : null));
   if (most.every((m) => !m)) return spillDb;
-  const sounds = soundsOn(heard, inBand.map(({ spill }, b) => (most[b] ? spill : null)), possible);
+  const sounds = spillDb < ENDS.spillDb ? soundsOn(heard, inBand.map(({ spill }, b) => (most[b] ? spill : null)), possible) : new Uint8Array(count);
   for (const k of sounding) sounds[k] = 1;
   // what is beyond, with all else taken down to nothing
   giveBackBands(raw, kept, rate, (k, gain) => {
