@@ -76,7 +76,7 @@ const FLOOD = 3;
 
 /** What stands out of a drum's mic unheard is so likely a stroke: in doubt, for a person to look at and for what would rather keep a stroke too many. */
 export const IN_DOUBT = 0.21;
-/** What the first finding counted of snare and hat and the judgement dropped stays listed, but nobody is asked about it and it opens nothing: of snares one of 20 in 24 made recordings was a stroke. Of toms it goes. */
+/** What the first finding counted of snare and hat and the judgement dropped stays listed, but nobody is asked about it and it opens nothing: of snares one of 19 in 29 made recordings was a stroke. Of toms it goes. */
 const LISTED: ReadonlySet<Kind> = new Set<Kind>(['snare', 'hat']);
 
 /** A doubtful stroke so shortly before a certain one of the same drum that is so many times as strong is the beginning of that, or what de-bleed's windows smear ahead of it: grace notes are a fifth as strong mostly, and softer ones were certain. */
