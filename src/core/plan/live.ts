@@ -60,7 +60,7 @@ export function countedHits(plan: Pick<Plan, 'hits' | 'thresholds'>): ReadonlyMa
   return byDrum;
 }
 
-/** Found hits that do not count but may be strokes, at least this certain: they open slices and gates, and a de-bled hat's bands. Of toms, three of twelve less certain than .2 were strokes; of snares six of eight from .12 to .26; of hats none of 17 (docs/decisions/0009). */
+/** Found hits that do not count but may be strokes, at least this certain: they open slices and gates, and a de-bled hat's bands. Of toms, three of twelve less certain than .2 were strokes; of snares that the second finding alone hears seven of nine from .12 to .26; of hats none of 27 (docs/decisions/0009). */
 export const MAY_BE = { cut: 0.12, hatBands: 0.26 };
 
 function withDoubtful(plan: Pick<Plan, 'hits' | 'thresholds'>, drum: string, counted: readonly SliceHit[]): readonly SliceHit[] {

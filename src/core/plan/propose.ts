@@ -26,7 +26,7 @@ const DEBLED = { heldDb: -46, goneDb: -60 };
 /** A hat's open strokes ring far longer than its usual ones: so many times its ring, and never shorter than this, ms. What a gate need not close, its bands have closed already. */
 const HAT = { heldDb: -52, goneDb: -70, times: 2, leastMs: 600 };
 /** Slices of a de-bled tom: what is left under its tail is little, and its attacks are found to 3 ms and better. Soft strokes are let go about where they are 50 dB under the loudest, and slices join only where they all but meet: deeper and longer, what others leave in the tails was heard between the strokes (docs/debleed.md). */
-export const DEBLED_TOM = { leadMs: 5, fadeInMs: 3, ringDb: 46, ownDb: 35, fadeOutMs: 40, bridgeMs: 30 };
+export const DEBLED_TOM = { leadMs: 5, fadeInMs: 3, ringDb: 46, ownDb: 35, fadeOutMs: 40, bridgeMs: 30 } satisfies Partial<SliceSettings>;
 const WITHOUT_RING = { holdMs: 200, releaseMs: 200, softShorter: 0 };
 
 /** Soft strokes of a de-bled drum are held until they have fallen this far, dB. */
