@@ -8,6 +8,9 @@ describe('roles from file names', () => {
   it.each([
     ['01 Kick In.wav', 'kick-in'], ['KIK.wav', 'kick-in'], ['kick_out.WAV', 'kick-out'], ['BD outside.wav', 'kick-out'], ['Bass Drum In_01.wav', 'kick-in'],
     ['KickIn.wav', 'kick-in'], ['KickSub_03.wav', 'kick-sub'], ['02-kk-in.wav', 'kick-in'], ['kickout.wav', 'kick-out'],
+    ['Kick Reso.wav', 'kick-out'], ['Kick_Ext.wav', 'kick-out'], ['Sub.wav', 'kick-sub'], ['Sub Kick.wav', 'kick-sub'], ['K IN.wav', 'kick-in'], ['T1 Kick In.wav', 'kick-in'], ['Kick Mono.wav', 'kick-in'],
+    ['Snare Over.wav', 'snare-top'], ['Snare Und.wav', 'snare-bottom'], ['HHat.wav', 'hat'], ['Ride Cym.wav', 'ride'], ['Crash Cymbal.wav', 'crash'], ['Cymbals L.wav', 'overhead-left'], ['Over R.wav', 'overhead-right'],
+    ['Kick Trig.wav', 'other'], ['Snare Trigger.wav', 'other'], ['Vitamin K.wav', 'other'],
     ['SN TOP.wav', 'snare-top'], ['snr_btm.wav', 'snare-bottom'], ['Snare.wav', 'snare-top'], ['04 Snare Bottom.wav', 'snare-bottom'], ['SnareBot.wav', 'snare-bottom'],
     ['sd under.wav', 'snare-bottom'], ['Snare-Side-1.wav', 'snare-side'], ['snare_dn.wav', 'snare-bottom'], ['SNTOP.wav', 'snare-top'],
     ['HH.wav', 'hat'], ['Hi-Hat.wav', 'hat'], ['hihat_05.wav', 'hat'], ['05 Hat.wav', 'hat'], ['Hi Hats.wav', 'hat'],
@@ -30,13 +33,26 @@ describe('roles from file names', () => {
     // a number of its own says more than "floor"
     expect(guess('Tom 1.wav', 'Tom 3 Floor.wav', 'Tom 2.wav', 'Tom 4.wav')).toEqual(['tom-1', 'tom-3', 'tom-2', 'tom-4']);
     expect(guess('Floor 1.wav', 'Rack 1.wav', 'Rack 2.wav', 'Floor 2.wav')).toEqual(['tom-3', 'tom-1', 'tom-2', 'tom-4']);
+    expect(guess('FTom.wav', 'HTom.wav', 'MTom.wav')).toEqual(['tom-3', 'tom-1', 'tom-2']);
+    // by their sizes in inches
+    expect(guess('Tom 10.wav', 'Tom 16.wav', 'Tom 8.wav')).toEqual(['tom-2', 'tom-3', 'tom-1']);
     expect(guess('Tom.wav')).toEqual(['tom-1']);
   });
 
-  it('reads a whole session of one kind', () => {
+  it('reads all names of one recording together', () => {
     expect(guess('KIK IN_01.wav', 'KIK OUT_01.wav', 'SN TOP_01.wav', 'SN BOT_01.wav', 'HH_01.wav', 'RT_01.wav', 'FT_01.wav', 'OHL_01.wav', 'OHR_01.wav', 'RML_01.wav', 'RMR_01.wav')).toEqual([
       'kick-in', 'kick-out', 'snare-top', 'snare-bottom', 'hat', 'tom-1', 'tom-2', 'overhead-left', 'overhead-right', 'room-left', 'room-right',
     ]);
+  });
+
+  it('leaves out a song\'s name that all begin with', () => {
+    expect(guess('Crash Landing - Kick In.wav', 'Crash Landing - Snare Top.wav', 'Crash Landing - Tom 1.wav', 'Crash Landing - Talkback.wav')).toEqual(['kick-in', 'snare-top', 'tom-1', 'other']);
+    expect(guess('01 Floor It_Kick.wav', '02 Floor It_HH.wav', '03 Floor It_Floor Tom.wav', '04 Floor It_Rack Tom.wav')).toEqual(['kick-in', 'hat', 'tom-2', 'tom-1']);
+    expect(guess('TakeTheRide 01 Kick.wav', 'TakeTheRide 02 Ride.wav', 'TakeTheRide 03 OHL.wav')).toEqual(['kick-in', 'ride', 'overhead-left']);
+    // not what tells what they are
+    expect(guess('Snare Top.wav', 'Snare Bottom.wav', 'Snare Side.wav')).toEqual(['snare-top', 'snare-bottom', 'snare-side']);
+    expect(guess('Kick In.wav', 'Kick Out.wav', 'Kick Sub.wav')).toEqual(['kick-in', 'kick-out', 'kick-sub']);
+    expect(guess('Kick.wav', 'Kick.wav', 'Kick.wav')).toEqual(['kick-in', 'kick-in', 'kick-in']);
   });
 
   it('tells two bass drums and two snares from two mics of one', () => {

@@ -25,15 +25,21 @@ interface Reading {
 
 /** Words as they stand in file names, after splitting; the first family that matches wins. */
 const FAMILIES: readonly [string, RegExp][] = [
+  ['other', /^(trig|trigs|trigger|triggers|triggered)$/],
   ['overhead', /^(oh|ohs|over|overs|overhead|overheads|cym|cymbals?|ovh|ovhd)$/],
   ['room', /^(room|rooms|rm|rms|amb|ambience|ambient|ambi|far|hall|mono)$/],
-  ['hat', /^(hat|hats|hh|hihat|hihats|hi-hat|hit?hat)$/],
+  ['hat', /^(hat|hats|hh|hihat|hihats|hi-hat|hit?hat|hhat|highhat)$/],
   ['ride', /^(ride|rd|ridecym)$/],
   ['crash', /^(crash|crsh|cr|splash|china)$/],
-  ['tom', /^(tom|toms|tm|racktom|floortom|rack|floor|flr|ft|rt|t)$/],
+  ['tom', /^(tom|toms|tm|[fhlmr]tom|racktom|floortom|rack|floor|flr|ft|rt|t)$/],
   ['snare', /^(snare|snr|sn|sd|snaredrum)$/],
-  ['kick', /^(kick|kik|kck|kk|bd|bassdrum|kd|kickdrum)$/],
+  ['kick', /^(kick|kik|kck|kk|bd|bassdrum|kd|kickdrum|subkick|sub|k)$/],
 ];
+
+/** Words that name a family only where nothing clearer stands. */
+const VAGUE = /^(cym|cymbals?|over|mono|t)$/;
+/** Single letters that name a drum only before such a word. */
+const LETTERS: Readonly<Record<string, RegExp>> = { t: /^\d+$/, k: /^(in|out|sub|\d+)$/ };
 
 const SIDES: Record<string, Side> = { l: 'left', left: 'left', lt: 'left', lft: 'left', r: 'right', right: 'right', rgt: 'right' };
 
@@ -64,32 +70,50 @@ function words(file: string): string[] {
     });
 }
 
-function read(c: NamedChannel): Reading {
-  const w = words(c.file);
-  const tags = new Set(w);
-  // a leading number is the place in the list of files, not the number of a tom
-  const body = w.length > 1 && /^\d+$/.test(w[0]) ? w.slice(1) : w;
+/** A leading number is the place in the list of files, not the number of a tom. */
+const unnumbered = (w: readonly string[]): readonly string[] => (w.length > 1 && /^\d+$/.test(w[0]) ? w.slice(1) : w);
+
+/** From so many files on a beginning that all share may be the song's name. */
+const ENOUGH_FILES = 3;
+
+/** The words of every name; what all begin with is left out where that tells more kinds of mics apart: "Crash Landing - Kick", "Crash Landing - Snare". */
+function wordsOfAll(channels: readonly NamedChannel[]): (readonly string[])[] {
+  const all = channels.map((c) => unnumbered(words(c.file)));
+  if (new Set(channels.map((c) => c.file)).size < ENOUGH_FILES) return all;
+  const shared = all[0].findIndex((x, i) => all.some((w) => w[i] !== x || w.length === i + 1));
+  const rest = all.map((w) => unnumbered(w.slice(Math.max(0, shared))));
+  const kinds = (list: readonly (readonly string[])[]) => new Set(list.map(familyOf).filter((family) => family !== 'other')).size;
+  return kinds(rest) > kinds(all) ? rest : all;
+}
+
+function familyOf(body: readonly string[]): string {
   let family = 'other';
   let at = -1;
   for (const [name, pattern] of FAMILIES) {
     const i = body.findIndex((x) => pattern.test(x));
-    // a single "t" is a tom only before a number; "cr", "far", "mono" only count where nothing clearer stands
-    if (i < 0 || (body[i] === 't' && !/^\d+$/.test(body[i + 1] ?? ''))) continue;
+    if (i < 0 || (LETTERS[body[i]] && !LETTERS[body[i]].test(body[i + 1] ?? ''))) continue;
     family = name;
     at = i;
     break;
   }
-  if (family === 'room' && body[at] === 'mono' && body.length > 1) {
-    const clearer = FAMILIES.find(([n, p]) => n !== 'room' && body.some((x) => p.test(x)));
+  // "Ride Cym", "Snare Over", "Tom Mono", "T1 Snare": what is clearer says more
+  if (VAGUE.test(body[at] ?? '')) {
+    const clearer = FAMILIES.find(([n, p]) => n !== family && body.some((x) => p.test(x) && !VAGUE.test(x) && !LETTERS[x]));
     if (clearer) family = clearer[0];
   }
+  return family;
+}
+
+function read(c: NamedChannel, body: readonly string[]): Reading {
+  const tags = new Set(body);
+  const family = familyOf(body);
   let side: Side = null;
   for (const x of body) side = SIDES[x] ?? side;
   if (c.channels === 2) side = c.channel === 0 ? 'left' : 'right';
-  const digits = family === 'tom' ? body.find((x, i) => i > 0 && /^\d$/.test(x)) : undefined;
-  const floor = ['floor', 'flr', 'ft', 'low', 'lo', 'floortom'].some((x) => tags.has(x));
-  const high = ['hi', 'high', 'small', 'rack', 'rt', 'racktom'].some((x) => tags.has(x));
-  const order = floor ? 3 : tags.has('mid') || tags.has('med') ? 2 : high ? 1 : 1.5;
+  const digits = family === 'tom' ? body.find((x, i) => i > 0 && /^(\d|1\d|20)$/.test(x)) : undefined;
+  const floor = ['floor', 'flr', 'ft', 'low', 'lo', 'floortom', 'ftom', 'ltom'].some((x) => tags.has(x));
+  const high = ['hi', 'high', 'small', 'rack', 'rt', 'racktom', 'htom', 'rtom'].some((x) => tags.has(x));
+  const order = floor ? 3 : ['mid', 'med', 'mtom'].some((x) => tags.has(x)) ? 2 : high ? 1 : 1.5;
   return { family, side, order, number: digits ? Number(digits) : null, tags };
 }
 
@@ -105,18 +129,19 @@ function secondsAmong(readings: readonly Reading[], channels: readonly NamedChan
   return new Set(readings.filter((r, i) => (r.family === 'kick' || r.family === 'snare') && channels[i].channels !== 2 && (SECOND.some((x) => r.tags.has(x)) || (r.side === 'right' && twoOf(r.family)))));
 }
 
-const BOTTOM = ['bottom', 'bot', 'btm', 'under', 'dn', 'down', 'b', 'wires'];
+const BOTTOM = ['bottom', 'bot', 'btm', 'under', 'und', 'dn', 'down', 'b', 'wires'];
 
 /** Role ids, one for each given channel, in the given order; "other" where nothing fits. */
 export function guessRoles(channels: readonly NamedChannel[]): string[] {
-  const readings = channels.map(read);
+  const bodies = wordsOfAll(channels);
+  const readings = channels.map((c, i) => read(c, bodies[i]));
   const seconds = secondsAmong(readings, channels);
   const out = readings.map((r): string => {
     switch (r.family) {
       case 'kick': {
-        const out = ['out', 'outside', 'front', 'o'].some((x) => r.tags.has(x));
+        const out = ['out', 'outside', 'front', 'reso', 'resonant', 'ext', 'o'].some((x) => r.tags.has(x));
         if (seconds.has(r)) return out ? 'kick-2-out' : 'kick-2';
-        if (r.tags.has('sub')) return 'kick-sub';
+        if (r.tags.has('sub') || r.tags.has('subkick')) return 'kick-sub';
         return out ? 'kick-out' : 'kick-in';
       }
       case 'snare': {
