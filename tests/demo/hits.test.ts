@@ -224,9 +224,12 @@ describe.skipIf(!haveRealSounds())('kits of real one-shot sounds', () => {
   ] as const)('finds a drum that is struck three times ($name: $most hits at most) $by', async ({ name, most }) => {
     const drum = /-(\w+)=/.exec(name)?.[1] ?? '';
     const r = makeRecording(planOf(name, false));
-    const score = scoreHits(truthOf(r), found(await detect(r))).drums[drum];
+    const hits = found(await detect(r));
+    const score = scoreHits(truthOf(r), hits).drums[drum];
     expect(score).toMatchObject({ hits: 3, recall: 1 });
     expect(score.found).toBeLessThanOrEqual(most);
+    // a ride that is struck so seldom has no pattern to tell how hard; all were .001 strong
+    expect(Math.max(...hits[drum].map((h) => h.strength))).toBeGreaterThan(0.5);
   }, 240_000);
 
   it.each([

@@ -3,7 +3,7 @@
  * candidate explained as a mix of drums, certainty from how much better that goes with the drum than without it, in two passes; a third for cymbals.
  */
 import { choose } from './classify';
-import type { Lend } from '../lend';
+import { type Lend, lendAll } from '../lend';
 import { type Ear, createEar, shareOut } from './ears';
 import { FAR, type NetworkSet, THRESHOLD, type Track, believable, firstPass, judge, secondPass } from './passes';
 import { kindOf } from './kinds';
@@ -12,7 +12,7 @@ import { withoutOthersOfKind } from './secondOfKind';
 import { unexplained } from './unexplained';
 import { fromOtherTom, heardFirst, heardLater, overlooked, spillAmong, standOut, tomsReached, uncounted, unplayed, withoutDrums } from './unplayed';
 import { type SongMic, ownMics } from './ownMics';
-import { withOwnStrengths } from './ownStrengths';
+import { untold, withOwnStrengths } from './ownStrengths';
 import { type FarTrack, judgeFar, thirdPass } from './thirdPass';
 
 export interface FoundHit {
@@ -81,7 +81,7 @@ export async function detectHits(
   for (const [k, cymbal] of close.entries()) {
     const [own] = ownMics(mics, cymbal);
     const hits = (await among([own, ...rest.filter((m) => m !== own)], k + 1)).drums[cymbal] ?? [];
-    found[cymbal] = await lend(own, (x) => withOwnStrengths(ears[0], x, rate, hits));
+    found[cymbal] = await lend(own, (x) => withOwnStrengths(ears[0], [x], rate, hits));
   }
   return { drums: found, song };
 }
@@ -134,6 +134,7 @@ async function detectAmong(
     // an event that may be either cymbal goes to the likelier, unless it is surely this one too
     drums[t.drum] = struckOnce(hitsOf({ ...t, heard: t.heard.map((v) => Math.max(0, v - RISES_S)) }, thought[k].map((c, i) => (c < BOTH && thought.some((o, j) => j !== k && (o[i] > c || (o[i] === c && j < k))) ? 0 : c))));
   });
+  for (const { drum } of third) if (untold(drums[drum])) drums[drum] = await lendAll(lend, song.overheads, (audio) => withOwnStrengths(ears[0], audio, rate, drums[drum]));
   /** Events that are a drum's strokes count, whatever was thought of them. */
   const count = (d: string, s: Source, missed: readonly number[]) => {
     const doubted = (h: FoundHit) => missed.every((i) => Math.abs(h.time - s.time[i]) >= SAME_S);

@@ -183,7 +183,7 @@ export async function foundAgain(o: DebleedInput, s: Separated, again: readonly 
     const left = kind === 'cymbal' ? own ?? rest : undefined;
     if (left) {
       const placed = await fromRest(left, o.rate, h, hits, o.hands[0]);
-      found[h.drum] = own ? await withOwnStrengths(o.hands[0], own, o.rate, placed) : placed;
+      found[h.drum] = own ? await withOwnStrengths(o.hands[0], [own], o.rate, placed) : placed;
     } else found[h.drum] = h.features && FAINT[kind] ? await fromFaintest(o, s, h, hits, place, s.lend) : hits;
   }
   return withoutOthersOfKind(found);
