@@ -44,5 +44,6 @@ describe('how hard a cymbal was struck', () => {
   it('is not told yet where nothing is explained of any stroke', () => {
     expect(untold([hit(1), hit(2)].map((h) => ({ ...h, strength: 0.001 })))).toBe(true);
     expect(untold([{ ...hit(1), strength: 0.001 }, { ...hit(2), strength: 0.3 }])).toBe(false);
+    expect(untold([])).toBe(false);
   });
 });

@@ -23,4 +23,4 @@ export async function withOwnStrengths(ear: Pick<Ear, 'powers'>, mics: readonly 
 
 /** Of a cymbal that is struck so seldom that no pattern is learnt, nothing explains any stroke: then all are softer than this. */
 const UNTOLD = 0.005;
-export const untold = (hits: readonly FoundHit[]): boolean => hits.every((h) => h.strength < UNTOLD);
+export const untold = (hits: readonly FoundHit[]): boolean => hits.length > 0 && hits.every((h) => h.strength < UNTOLD);

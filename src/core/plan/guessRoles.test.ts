@@ -36,6 +36,7 @@ describe('roles from file names', () => {
     expect(guess('FTom.wav', 'HTom.wav', 'MTom.wav')).toEqual(['tom-3', 'tom-1', 'tom-2']);
     // by their sizes in inches
     expect(guess('Tom 10.wav', 'Tom 16.wav', 'Tom 8.wav')).toEqual(['tom-2', 'tom-3', 'tom-1']);
+    expect(guess('Floor Tom_12.wav', 'Rack Tom_13.wav')).toEqual(['tom-2', 'tom-1']);
     expect(guess('Tom.wav')).toEqual(['tom-1']);
   });
 

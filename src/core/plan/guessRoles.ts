@@ -160,7 +160,8 @@ export function guessRoles(channels: readonly NamedChannel[]): string[] {
   // toms: by their numbers where each has one of its own; else floor toms last, those with numbers by them, the others by size behind the ones before them
   const toms = readings.map((r, i) => ({ r, i })).filter(({ r }) => r.family === 'tom');
   const numbers = new Map(toms.map(({ r, i }) => [channels[i].file, r.number]));
-  const numbered = !toms.some(({ r }) => r.number === null) && new Set(numbers.values()).size === numbers.size;
+  // larger numbers are inches, or places in a list: a floor tom stays the last
+  const numbered = toms.every(({ r }) => r.number !== null && r.number < 10) && new Set(numbers.values()).size === numbers.size;
   toms.sort((a, b) => {
     const floors = numbered ? 0 : Number(a.r.order === 3) - Number(b.r.order === 3);
     return floors || (a.r.number ?? 99) - (b.r.number ?? 99) || a.r.order - b.r.order || a.i - b.i;
