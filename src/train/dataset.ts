@@ -6,7 +6,7 @@ import { openFolder } from '../cli/wavFile';
 import { createHitKernels } from '../core/kernels/hitKernels';
 import type { Networks } from '../core/hits/detectHits';
 import { createEar } from '../core/hits/ears';
-import { cymbalsIn, fineReader, placesOf, sureStrokes } from '../core/hits/farPlaces';
+import { cymbalsIn, drumsAt, fineReader, placesOf, sureStrokes } from '../core/hits/farPlaces';
 import { loneLook } from '../core/hits/loneLook';
 import { type NetworkName, type NetworkSet, type SecondTrack, type Track, firstPass, judge, secondPass } from '../core/hits/passes';
 import { type Song, readSong } from '../core/hits/song';
@@ -134,9 +134,10 @@ export const labelledLone = (folder: string, networks: Networks): Promise<Labell
     const { sure, others } = sureStrokes(tracks, certainty, places, names);
     const audio = await lendAll(lend, song.overheads, (list) => list.map((x) => Float32Array.from(x)));
     const spectra = fineReader(song, audio, [createEar()]);
+    const struckAt = drumsAt(tracks, certainty, places);
     const sets: LabelledSet[] = [];
     for (const [k, { t }] of far.entries()) {
-      const { features, count } = await loneLook(places, k, names, sure, others, spectra, createEar());
+      const { features, count } = await loneLook(places, k, names, sure, others, struckAt, spectra, createEar());
       sets.push(setOf(folder, t.drum, t.network, Float64Array.from(places, (p) => p.heard), features, count, truth));
     }
     return sets;

@@ -22,7 +22,7 @@ export interface Analysis {
 }
 
 /** Raised whenever the same audio would give another result. */
-export const ANALYSIS_VERSION = 26;
+export const ANALYSIS_VERSION = 27;
 
 /** Strokes this certain make the spill map; with few mics nobody is that sure. */
 const SURE = 0.8;

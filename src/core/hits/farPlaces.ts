@@ -2,6 +2,7 @@
  * Moments at which the overheads rise, as what may be strokes of cymbals that no close mic owns: what the second pass thinks of each, which strokes of all drums are sure, and
  * what the overheads add there in fine bands.
  */
+import { firstIndex } from '../dsp/search';
 import { quantile } from './candidates';
 import { choose } from './classify';
 import { type Ear, shareOut } from './ears';
@@ -88,6 +89,20 @@ export function sureStrokes(tracks: readonly SecondTrack[], certainty: readonly 
     sure.set(drum, surelyIts(places, k));
   });
   return { sure, others: others.sort((a, b) => a - b) };
+}
+
+/** By place: which drums with close mics may have been struck there. */
+export function drumsAt(tracks: readonly SecondTrack[], certainty: readonly Float64Array[], places: readonly Place[]): string[][] {
+  const out: string[][] = places.map(() => []);
+  tracks.forEach((t, k) => {
+    if (isFar(t)) return;
+    for (let i = 0; i < t.source.n; i++) {
+      if (certainty[k][i] <= MAYBE) continue;
+      const at = t.source.time[i];
+      for (let p = firstIndex(places.length, (j) => places[j].time > at - SAME_S); p < places.length && places[p].time < at + SAME_S; p++) if (!out[p].includes(t.drum)) out[p].push(t.drum);
+    }
+  });
+  return out;
 }
 
 /** Of each drum's sure strokes those that show it best: alone, else without cymbals, else all. */

@@ -4,6 +4,7 @@
  * (npm run train -- --lone) tells from that, and from what two passes thought, which are the cymbal's.
  */
 import { firstIndex } from '../dsp/search';
+import { balanceRows, together } from './balance';
 import type { Ear } from './ears';
 import { FINE } from './eventSpectra';
 import { type FineReader, type Place, SAME_S, diesAway, showing } from './farPlaces';
@@ -22,8 +23,8 @@ export function isNear(times: readonly number[], at: number, reachS: number): bo
   return i < times.length && times[i] < at + reachS;
 }
 
-/** Features of every place for cymbal `k` of `names`, rows of `count`; `sure` and `others` as sureStrokes tells them. */
-export async function loneLook(places: readonly Place[], k: number, names: readonly string[], sure: ReadonlyMap<string, readonly number[]>, others: readonly number[], spectra: FineReader, ear: Ear): Promise<{ readonly features: Float32Array; readonly count: number }> {
+/** Features of every place for cymbal `k` of `names`, rows of `count`; `sure` and `others` as sureStrokes tells them, `struckAt` as drumsAt does. */
+export async function loneLook(places: readonly Place[], k: number, names: readonly string[], sure: ReadonlyMap<string, readonly number[]>, others: readonly number[], struckAt: readonly (readonly string[])[], spectra: FineReader, ear: Ear): Promise<{ readonly features: Float32Array; readonly count: number }> {
   const drum = names[k];
   const o = names.length > 1 ? 1 - k : null;
   const at = places.map((p) => p.time);
@@ -35,11 +36,12 @@ export async function loneLook(places: readonly Place[], k: number, names: reado
   const looks = await spectra(LOOKS_S.map((late) => Float64Array.from(at, (t) => t + late)));
   const unlike: Float32Array[] = [];
   for (const m of looks) unlike.push(await ear.unlikeKnown({ ...m, before: looks[0].before }, taught));
+  const balance = balanceRows([looks[0], together(looks.slice(1).map((m) => ({ ...m, before: looks[0].before })))], at, taught, [o === null ? null : names[o]], struckAt);
   const knownOf = (name: string) => Math.log1p(sure.get(name)?.length ?? 0);
   const rows = places.map((p, i) => [
     logit(p.first[k]), o === null ? NONE : logit(p.first[o]), logit(p.certainty[k]), o === null ? NONE : logit(p.certainty[o]), p.novelty / 10, p.fallDb / 10, p.levelDb[k] / 10,
     ...unlike.flatMap((u) => Array.from(u.subarray((i * u.length) / at.length, ((i + 1) * u.length) / at.length))),
-    isNear(others, p.time, LONE_S) ? 0 : 1, knownOf(drum), o === null ? 0 : knownOf(names[o]),
+    ...balance[i], isNear(others, p.time, LONE_S) ? 0 : 1, knownOf(drum), o === null ? 0 : knownOf(names[o]),
   ]);
   return { features: Float32Array.from(rows.flat()), count: rows[0]?.length ?? 0 };
 }

@@ -118,14 +118,14 @@ describe('judging cymbals', () => {
     expect((await judgeFar([track], { third: { ride: fits }, few: {} }, [createEar()]))[0][0]).toBeCloseTo(1 / (1 + Math.exp(-2)), 6);
   });
 
-  /** Places as the third pass tells them: two numbers ahead of the seven of the first look, one after. */
-  const told = (n: number) => Float32Array.from({ length: 10 * n }, (_, i) => i);
+  /** Places as the third pass tells them: two numbers ahead of the seven of the first look, one after, then the eight of the balance. */
+  const told = (n: number) => Float32Array.from({ length: 18 * n }, (_, i) => i);
 
   it('leaves the last word on few strokes to the look at lone ones, or to a network that hears both', async () => {
     const says = Float64Array.of(0.9);
-    const fits = { inputs: 10, hidden: 1, mean: new Array(10).fill(0), scale: new Array(10).fill(1), w1: new Array(10).fill(0), b1: [0], w2: [0], b2: 2 };
-    const both = { inputs: 12, hidden: 1, mean: new Array(12).fill(0), scale: new Array(12).fill(1), w1: Array.from({ length: 12 }, (_, i) => (i === 7 ? 1 : 0)), b1: [0], w2: [1], b2: 0 };
-    const of = async (features: Float32Array | null, few: object) => (await judgeFar([{ ...track, features, count: 10, says }], { third: { ride: fits }, few }, [createEar()]))[0][0];
+    const fits = { inputs: 18, hidden: 1, mean: new Array(18).fill(0), scale: new Array(18).fill(1), w1: new Array(18).fill(0), b1: [0], w2: [0], b2: 2 };
+    const both = { inputs: 20, hidden: 1, mean: new Array(20).fill(0), scale: new Array(20).fill(1), w1: Array.from({ length: 20 }, (_, i) => (i === 15 ? 1 : 0)), b1: [0], w2: [1], b2: 0 };
+    const of = async (features: Float32Array | null, few: object) => (await judgeFar([{ ...track, features, count: 18, says }], { third: { ride: fits }, few }, [createEar()]))[0][0];
     expect(await of(told(1), {})).toBe(0.9);
     expect(await of(null, { ride: both })).toBe(0.9);
     expect((await judgeFar([{ ...track, features: null, says, dies: Uint8Array.of(1) }], { third: {}, few: {} }, [createEar()]))[0][0]).toBeCloseTo(0.09, 6);
@@ -135,16 +135,16 @@ describe('judging cymbals', () => {
   });
 
   it('hears of few strokes how each resembles the sure ones, what was said of it, how many there may be and how clear they are', () => {
-    const three = { ...track, time: Float64Array.of(1, 2, 3), certainty: Float64Array.of(0.5, 0.5, 0.5), dies: new Uint8Array(3), features: told(3), count: 10 };
+    const three = { ...track, time: Float64Array.of(1, 2, 3), certainty: Float64Array.of(0.5, 0.5, 0.5), dies: new Uint8Array(3), features: told(3), count: 18 };
     const rows = fewFeatures(three, Float64Array.of(0.8, 0.1, 0.6), Float64Array.of(0.5, 0.5, 0.9));
-    expect(rows).toHaveLength(36);
+    expect(rows).toHaveLength(60);
     for (const i of [0, 1, 2]) {
-      expect(Array.from(rows.subarray(12 * i, 12 * i + 7))).toEqual([2, 3, 4, 5, 6, 7, 8].map((v) => v + 10 * i));
-      expect(rows[12 * i + 10]).toBeCloseTo(Math.log1p(1.4), 4);
-      expect(rows[12 * i + 11]).toBeCloseTo(0.5, 4);
+      expect(Array.from(rows.subarray(20 * i, 20 * i + 15))).toEqual([2, 3, 4, 5, 6, 7, 8, 10, 11, 12, 13, 14, 15, 16, 17].map((v) => v + 18 * i));
+      expect(rows[20 * i + 18]).toBeCloseTo(Math.log1p(1.4), 4);
+      expect(rows[20 * i + 19]).toBeCloseTo(0.5, 4);
     }
-    expect(rows[7]).toBeCloseTo(Math.log(4), 4);
-    expect(rows[24 + 8]).toBeCloseTo(Math.log(9), 4);
+    expect(rows[15]).toBeCloseTo(Math.log(4), 4);
+    expect(rows[40 + 16]).toBeCloseTo(Math.log(9), 4);
   });
 });
 

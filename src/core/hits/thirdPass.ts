@@ -6,11 +6,12 @@
 import { firstIndex } from '../dsp/search';
 import { choose } from './classify';
 import { type Lend, lendAll } from '../lend';
+import { balanceRows, together } from './balance';
 import { type Ear, shareOut } from './ears';
 import { FINE } from './eventSpectra';
 import { type FineEvidence, type Known, type Moments, resemblance, usualRises } from './fineLook';
 import type { Network } from './classify';
-import { ENOUGH_KNOWN, type FineReader, type Place, SAME_S, SURE, cymbalsIn, fineReader, diesAway, placesOf, showing, sureStrokes } from './farPlaces';
+import { ENOUGH_KNOWN, type FineReader, type Place, SAME_S, SURE, cymbalsIn, fineReader, diesAway, drumsAt, placesOf, showing, sureStrokes } from './farPlaces';
 import type { Kind } from './kinds';
 import { asUnknown, isNear, loneLook, loneStrokes } from './loneLook';
 import { quantile } from './candidates';
@@ -63,6 +64,7 @@ async function lookAt(
   const places = placesOf(far);
   const names = far.map((f) => f.t.drum);
   const { sure: surely, others } = sureStrokes(tracks, certainty, places, names);
+  const struckThen = drumsAt(tracks, certainty, places);
   const rises = places.slice();
   const sure = new Map(surely);
   const lookedAt = new Map<string, { readonly says: Float64Array; readonly few: boolean }>();
@@ -70,7 +72,7 @@ async function lookAt(
     const clear = surely.get(drum) ?? [];
     const net = lone[far[k].t.network];
     if (!net || (clear.length >= KNOWN_WELL && (drum !== 'ride' || clear.filter((t) => !isNear(others, t, LONE_S)).length >= ALONE * clear.length))) continue;
-    const look = await loneLook(places, k, names, surely, others, spectra, ears[0]);
+    const look = await loneLook(places, k, names, surely, others, struckThen, spectra, ears[0]);
     const thinksOf = (features: Float32Array) => thinks(ears[0], net, { ...look, features }, `the look at a lone ${drum}`);
     const first = await thinksOf(look.features);
     const doubted = clear.length === 0 || clear.reduce((sum, t) => sum + first[places.findIndex((p) => p.time === t)], 0) < BELIEVED * clear.length;
@@ -100,7 +102,9 @@ async function lookAt(
     known.push({ drum, at: list.map((_, i) => times.length + i) });
     times.push(...list);
   }
-  const [soon, late] = await spectra([Float64Array.from(times), Float64Array.from(times, (t) => t + LATER_S)]);
+  const [soon, late, later] = await spectra([0, 1, 2].map((k) => Float64Array.from(times, (t) => t + k * LATER_S)));
+  const rung = together([late, later].map((m) => ({ ...m, before: soon.before })));
+  const struckAt = drumsAt(tracks, certainty, places);
   const looks = await shareOut(ears, [soon, { ...late, before: soon.before }].map((m) => (ear: Ear) => ear.fineEvidence(m, known, names)));
   const beside = tracks.flatMap((t, k) => (OTHERS.includes(t.source.kind) ? [{ kind: OTHERS.indexOf(t.source.kind), time: t.source.time, certainty: certainty[k] }] : []));
   return far.map(({ t }, k) => {
@@ -113,9 +117,10 @@ async function lookAt(
     const usual = quantile(places.flatMap((p) => (p.certainty[k] > SURE ? [p.levelDb[k]] : [])), 0.5);
     const beat = beatOf(struck(places, k));
     const otherLooks = far.length > 1 ? looks.map((l) => l[1 - k]) : [null, null];
+    const balance = balanceRows([soon, rung], times, known, [t.drum, names[1 - k] ?? null], struckAt);
     const rows = places.map((p, i) => [
       logit(p.certainty[k]), far.length > 1 ? logit(p.certainty[1 - k]) : LEAST_LOGIT, ...told(first, i, song), ...told(second, i, song), first.before[i], second.before[i],
-      ...otherLooks.map((e) => (e ? Math.log1p(perPair(e.gain[i], song)) : 0)), ...beat(p.time), ...othersAt(p.time), Math.log(sure.get(t.drum)?.length ?? 1), ...around(i, first), clip(p.novelty, 0, 30) / 10,
+      ...otherLooks.map((e) => (e ? Math.log1p(perPair(e.gain[i], song)) : 0)), ...beat(p.time), ...othersAt(p.time), Math.log(sure.get(t.drum)?.length ?? 1), ...around(i, first), clip(p.novelty, 0, 30) / 10, ...balance[i],
     ]);
     return { ...base, levelDb: levels.map((v, i) => (Number.isNaN(v) ? usual + first.levelDb[i] : v)), features: Float32Array.from(rows.flat()), count: rows[0].length };
     /** What the second pass thought of neighbours, and how much more speaks for them. */
@@ -155,16 +160,18 @@ const CLEAREST = 3;
 
 /** Where the numbers of the first look begin in a row of the third pass, and how many there are. */
 const [TOLD_FROM, TOLD] = [2, 7];
-const FEW = TOLD + 5;
+/** Where a row ends with how far the overheads' balance is from the cymbal's and others'. */
+const BALANCE = 8;
+const FEW = TOLD + BALANCE + 5;
 
 /**
- * Of a cymbal of which too few strokes are sure, twelve numbers a moment: how it resembles the sure ones and what they explain of it; what the look at lone strokes, the third pass and
+ * Of a cymbal of which too few strokes are sure, twenty numbers a moment: how it resembles the sure ones, what they explain of it and how far the overheads' balance is; what the look at lone strokes, the third pass and
  * the second say; how many strokes there may be, and how clear the clearest are.
  */
 export function fewFeatures(t: FarTrack, says: Float64Array, third: Float64Array): Float32Array {
   const many = Math.log1p(says.reduce((sum, v) => sum + (v > COUNTS ? v : 0), 0));
   const clearest = Float64Array.from(says).sort().slice(-CLEAREST).reduce((sum, v) => sum + v / CLEAREST, 0);
-  const told = (i: number) => (t.features ?? []).slice(i * t.count + TOLD_FROM, i * t.count + TOLD_FROM + TOLD);
+  const told = (i: number) => [...(t.features ?? []).slice(i * t.count + TOLD_FROM, i * t.count + TOLD_FROM + TOLD), ...(t.features ?? []).slice((i + 1) * t.count - BALANCE, (i + 1) * t.count)];
   return Float32Array.from(Array.from(says, (v, i) => [...told(i), logit(v), logit(third[i]), logit(t.certainty[i]), many, clearest]).flat());
 }
 
