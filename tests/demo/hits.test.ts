@@ -153,6 +153,13 @@ it('keeps a hat whose strokes a snare drowns in its own mic, and finds no ride w
   expect(hits.ride.length).toBeLessThanOrEqual(1);
 }, 240_000);
 
+it('takes no loud ride for a crash that nobody strikes, as both overheads hear it where the ride hangs', async () => {
+  const r = makeRecording(planOf('106-crash=0', false));
+  const hits = found(await detect(r));
+  expect(hits.crash.length).toBeLessThanOrEqual(1);
+  expect(scoreHits(truthOf(r), hits).drums.ride.f).toBeGreaterThan(0.9);
+}, 240_000);
+
 it('finds no crash where nobody strikes one, though some snares are like one', async () => {
   const plan = randomRecording({ seed: 1042, seconds: 40, spill: 'normal', toms: 3, truth: false });
   const r = makeRecording({ ...plan, strokes: plan.strokes.filter((s) => s.drum !== 'crash') });

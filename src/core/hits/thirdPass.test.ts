@@ -134,6 +134,23 @@ describe('judging cymbals', () => {
     await expect(of(told(1), { ride: { ...both, inputs: 5 } })).rejects.toThrow('train it anew');
   });
 
+  it('hardly believes of few strokes one that rings as the other cymbal or a struck drum does, nearer than as its own', async () => {
+    const says = Float64Array.of(0.9);
+    const of = async (own: number, other: number, drum: number, tells: number, few = true) => {
+      const features = Float32Array.of(...new Array(14).fill(0), own, other, drum, tells);
+      const net = { inputs: 18, hidden: 1, mean: new Array(18).fill(0), scale: new Array(18).fill(1), w1: new Array(18).fill(0), b1: [0], w2: [0], b2: Math.log(9) };
+      return (await judgeFar([{ ...track, features, count: 18, says: few ? says : null }], { third: { ride: net }, few: {} }, [createEar()]))[0][0];
+    };
+    expect(await of(1, 3, 3, 1)).toBeCloseTo(0.9, 6);
+    expect(await of(1, 0.5, 3, 1)).toBeCloseTo(0.09, 6);
+    expect(await of(1, 3, 0.5, 1)).toBeCloseTo(0.09, 6);
+    // nearer to its own; too few bands; not quite near; a cymbal that is known well
+    expect(await of(0.4, 0.5, 0.5, 1)).toBeCloseTo(0.9, 6);
+    expect(await of(1, 0.5, 0.5, 0.3)).toBeCloseTo(0.9, 6);
+    expect(await of(2, 1, 0.7, 1)).toBeCloseTo(0.9, 6);
+    expect(await of(1, 0.5, 0.5, 1, false)).toBeCloseTo(0.9, 6);
+  });
+
   it('hears of few strokes how each resembles the sure ones, what was said of it, how many there may be and how clear they are', () => {
     const three = { ...track, time: Float64Array.of(1, 2, 3), certainty: Float64Array.of(0.5, 0.5, 0.5), dies: new Uint8Array(3), features: told(3), count: 18 };
     const rows = fewFeatures(three, Float64Array.of(0.8, 0.1, 0.6), Float64Array.of(0.5, 0.5, 0.9));

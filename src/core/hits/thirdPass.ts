@@ -175,12 +175,22 @@ export function fewFeatures(t: FarTrack, says: Float64Array, third: Float64Array
   return Float32Array.from(Array.from(says, (v, i) => [...told(i), logit(v), logit(third[i]), logit(t.certainty[i]), many, clearest]).flat());
 }
 
-/** What dies away is so much less likely. */
+/** What dies away, or rings as another's, is so much less likely. */
 const HARDLY = 0.1;
 
-/** What the third pass thinks; what the second did where it knows too little or has no network. Of a cymbal of which too few strokes are sure the look at lone strokes has the last word, or a network that hears both. */
+/** Of a cymbal of which few strokes are known: what rings after one is not so near (balance.ts) to the other cymbal's balance or a struck drum's while its own is farther. */
+const [OTHERS_NEAR, DRUMS_NEAR, TELLING] = [0.9, 0.55, 0.5];
+
+/** Whether a row of the third pass tells what rings as another's: its last four numbers. */
+function anothers(t: FarTrack, i: number): boolean {
+  if (!t.says || !t.features) return false;
+  const [own, other, drum, tells] = t.features.subarray((i + 1) * t.count - BALANCE / 2, (i + 1) * t.count);
+  return tells >= TELLING && ((other < OTHERS_NEAR && other < own) || (drum < DRUMS_NEAR && drum < own));
+}
+
+/** What the third pass thinks; what the second did where it knows too little or has no network. Of a cymbal of which too few strokes are sure the look at lone strokes has the last word, or a network that hears both; what rings as another's is hardly its own. */
 export const judgeFar = (tracks: readonly FarTrack[], networks: FarNetworks, ears: readonly Ear[]): Promise<Float64Array[]> =>
-  shareOut(ears, tracks.map((t) => async (ear: Ear) => (await judgeOne(t, networks, ear)).map((c, i) => (t.dies[i] ? HARDLY * c : c))));
+  shareOut(ears, tracks.map((t) => async (ear: Ear) => (await judgeOne(t, networks, ear)).map((c, i) => (t.dies[i] || anothers(t, i) ? HARDLY * c : c))));
 
 async function judgeOne(t: FarTrack, { third: thirds, few: fews }: FarNetworks, ear: Ear): Promise<Float64Array> {
   const [net, few] = [thirds[t.network], fews[t.network]];
