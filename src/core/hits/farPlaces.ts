@@ -91,7 +91,7 @@ export function sureStrokes(tracks: readonly SecondTrack[], certainty: readonly 
   return { sure, others: others.sort((a, b) => a - b) };
 }
 
-/** By place: which drums with close mics may have been struck there. */
+/** By place (in order of time): which drums with close mics may have been struck there. */
 export function drumsAt(tracks: readonly SecondTrack[], certainty: readonly Float64Array[], places: readonly Place[]): string[][] {
   const out: string[][] = places.map(() => []);
   tracks.forEach((t, k) => {
