@@ -2,6 +2,7 @@
 import { type FileHandle, open, readdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import { FreshGapError } from '../core/errors';
+import { oneByOne } from '../core/hits/ears';
 import type { MicReader } from '../core/render';
 import { decodeChannel } from '../formats/pcm';
 import { type WavResult, createWavReader } from '../formats/wavReader';
@@ -19,24 +20,34 @@ export interface WavFile extends KnownWav {
 }
 
 const PIECE = 1 << 20;
-/** Frames that are decoded at a time: bytes of a whole song beside its samples would be memory for nothing. */
-const FRAMES = 1 << 16;
+/** Frames that are read at a time: bytes of a whole song beside its samples would be memory for nothing. */
+const FRAMES = 1 << 17;
 
 const opened = ({ name, path, info }: KnownWav, file: FileHandle): WavFile => ({
   name, path, info,
   reader(channel) {
+    // frames that lie in `bytes`: most reads go on where the last ended
     let bytes = new Uint8Array(0);
+    let [held, end] = [0, 0];
     return {
-      async read(atFrame, out) {
+      read: oneByOne(async (atFrame: number, out: Float32Array) => {
         const n = Math.max(0, Math.min(out.length, info.frames - atFrame));
-        for (let from = 0; from < n; from += FRAMES) {
-          const size = Math.min(FRAMES, n - from) * info.bytesPerFrame;
-          if (bytes.length < size) bytes = new Uint8Array(size);
-          await file.read(bytes, 0, size, info.dataOffset + (atFrame + from) * info.bytesPerFrame);
-          decodeChannel(bytes.subarray(0, size), info.encoding, info.channels, channel, out.subarray(from, n));
+        for (let from = 0; from < n; ) {
+          const at = atFrame + from;
+          if (at < held || at >= end) {
+            const count = Math.min(FRAMES, info.frames - at);
+            if (bytes.length < count * info.bytesPerFrame) bytes = new Uint8Array(count * info.bytesPerFrame);
+            end = 0;
+            await file.read(bytes, 0, count * info.bytesPerFrame, info.dataOffset + at * info.bytesPerFrame);
+            [held, end] = [at, at + count];
+          }
+          const count = Math.min(end - at, n - from);
+          const first = (at - held) * info.bytesPerFrame;
+          decodeChannel(bytes.subarray(first, first + count * info.bytesPerFrame), info.encoding, info.channels, channel, out.subarray(from, n));
+          from += count;
         }
         out.fill(0, n);
-      },
+      }),
     };
   },
   close: () => file.close(),

@@ -14,10 +14,12 @@ const READ = 65536;
 
 /** A mic of so many `frames`. */
 async function whole(reader: MicReader, frames: number, out: Float32Array): Promise<Float32Array> {
-  const block = new Float32Array(READ);
-  for (let at = 0; at < frames; at += READ) {
+  let at = 0;
+  for (; at + READ <= frames; at += READ) await reader.read(at, out.subarray(at, at + READ));
+  if (at < frames) {
+    const block = new Float32Array(READ);
     await reader.read(at, block);
-    out.set(block.subarray(0, Math.min(READ, frames - at)), at);
+    out.set(block.subarray(0, frames - at), at);
   }
   return out;
 }
@@ -25,11 +27,11 @@ async function whole(reader: MicReader, frames: number, out: Float32Array): Prom
 /** Mics that are read, each as long as the recording. */
 export function lending(readers: readonly MicReader[], frames: number): Lend {
   const free: Float32Array[] = [];
-  const read = oneByOne(([mic, room]: readonly [number, Float32Array]) => whole(readers[mic], frames, room));
+  const read = oneByOne((mic: number, room: Float32Array) => whole(readers[mic], frames, room));
   return async (mic, work) => {
     const room = free.pop() ?? roomFor(frames);
     try {
-      return await work(await read([mic, room]));
+      return await work(await read(mic, room));
     } finally {
       free.push(room);
     }

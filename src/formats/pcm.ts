@@ -1,8 +1,9 @@
 /**
- * Interleaved PCM bytes to planar float samples and back. Typed-array loops of our own: measured 12 to 25 times faster than the WAV
+ * Interleaved PCM bytes to planar float samples and back. Loops of our own: measured 12 to 25 times faster than the WAV
  * packages, and exact at 24 bits where several of them are not. Little-endian throughout, as RIFF is.
  */
 import { createRng } from '../core/dsp/rng';
+import { decode24 } from '../core/kernels/pcmKernels';
 
 export type Encoding = 'pcm16' | 'pcm24' | 'pcm32' | 'float32';
 
@@ -24,18 +25,8 @@ export function decodeChannel(bytes: Uint8Array, encoding: Encoding, channels: n
       for (let i = 0; i < n; i++, j += stride) out[i] = ((bytes[j] | (bytes[j + 1] << 8)) << 16 >> 16) / 32768;
       break;
     case 'pcm24': {
-      // most files by far: four samples from three words
-      const quick = channels === 1 && bytes.byteOffset % 4 === 0 ? n & ~3 : 0;
-      const words = new Int32Array(bytes.buffer, quick ? bytes.byteOffset : 0, (quick / 4) * 3);
-      for (let i = 0, k = 0; i < quick; i += 4, k += 3) {
-        const a = words[k];
-        const b = words[k + 1];
-        const c = words[k + 2];
-        out[i] = ((a << 8) >> 8) * PER_24;
-        out[i + 1] = ((((a >>> 16) & 0xff00) | (b << 16)) >> 8) * PER_24;
-        out[i + 2] = ((((b >>> 8) & 0xffff00) | (c << 24)) >> 8) * PER_24;
-        out[i + 3] = (c >> 8) * PER_24;
-      }
+      // most files by far
+      const quick = channels === 1 ? decode24(bytes, out) : 0;
       j += quick * stride;
       for (let i = quick; i < n; i++, j += stride) out[i] = (((bytes[j] << 8) | (bytes[j + 1] << 16) | (bytes[j + 2] << 24)) >> 8) * PER_24;
       break;

@@ -138,10 +138,10 @@ export function viewOf({ kernels: _, ...song }: Song): SongView {
 }
 
 /** Reads one mic at a time, since readers answer one call at a time. */
-export function oneByOne<A, T>(read: (arg: A) => Soon<T>): (arg: A) => Promise<T> {
+export function oneByOne<A extends unknown[], T>(read: (...args: A) => Soon<T>): (...args: A) => Promise<T> {
   let last: Promise<unknown> = Promise.resolve();
-  return (arg) => {
-    const now = last.then(() => read(arg));
+  return (...args) => {
+    const now = last.then(() => read(...args));
     last = now.catch(() => {});
     return now;
   };
