@@ -41,18 +41,19 @@ const BELOW = 2 ** (-1 / 3);
 
 /** Fills bins from `top` up, `block` frames each: by frame, the mic's own spectrum times what the target is of it in the bins below (least squares, 0..1). `x` has room for `stride` frames a bin, of which `before` come earlier. */
 function carryUp(x: Spectrogram, re: Float32Array, im: Float32Array, frames: number, block: number, top: number, stride: number, before: number): void {
-  const from = Math.floor(top * BELOW);
-  for (let t = 0; t < frames; t++) {
-    let [both, all] = [0, 1e-20];
-    for (let f = from; f < top; f++) {
-      const [i, j] = [f * block + t, f * stride + before + t];
-      both += x.re[j] * re[i] + x.im[j] * im[i];
-      all += x.re[j] ** 2 + x.im[j] ** 2;
+  const [both, all] = [new Float64Array(frames), new Float64Array(frames).fill(1e-20)];
+  // frames of a bin lie side by side
+  for (let f = Math.floor(top * BELOW); f < top; f++) {
+    for (let t = 0, i = f * block, j = f * stride + before; t < frames; t++, i++, j++) {
+      both[t] += x.re[j] * re[i] + x.im[j] * im[i];
+      all[t] += x.re[j] ** 2 + x.im[j] ** 2;
     }
-    const g = Math.min(1, Math.max(0, both / all));
-    for (let f = top; f < BINS; f++) {
-      re[f * block + t] = g * x.re[f * stride + before + t];
-      im[f * block + t] = g * x.im[f * stride + before + t];
+  }
+  const share = both.map((v, t) => Math.min(1, Math.max(0, v / all[t])));
+  for (let f = top; f < BINS; f++) {
+    for (let t = 0, i = f * block, j = f * stride + before; t < frames; t++, i++, j++) {
+      re[i] = share[t] * x.re[j];
+      im[i] = share[t] * x.im[j];
     }
   }
 }
