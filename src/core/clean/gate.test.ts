@@ -55,6 +55,30 @@ const settings = fc.record(
 ) as unknown as fc.Arbitrary<GateSettings>;
 
 describe('gate', () => {
+  it('that hits open does the same whether its key is listened to or not, and listens anew once a level opens it', () => {
+    const x = drums(1.5);
+    const hits = [{ frame: 6000, strength: 1 }, { frame: 30000, strength: 0.5 }];
+    const byHits = on({ keyBy: 'hits', holdMs: 50, releaseMs: 40 });
+    const byLevel = on({ keyBy: 'level', thresholdDb: -20 });
+    const process = (listens: boolean) => {
+      const gate = createGate(RATE, byHits, hits);
+      const [out, keyOut] = [new Float32Array(x.length), new Float32Array(x.length)];
+      const part = (from: number, to: number) => gate.process(x.subarray(from, to), x.subarray(from, to), out.subarray(from, to), to - from, listens ? keyOut.subarray(from, to) : undefined, from);
+      part(0, 40000);
+      gate.set(byLevel);
+      part(40000, x.length);
+      return { out, keyOut };
+    };
+    const [alone, heard] = [process(false), process(true)];
+    expect(alone.out.subarray(0, 40000).every((v, i) => v === heard.out[i])).toBe(true);
+    expect(rms(alone.out, 6000 + LATENCY, 8000)).toBeGreaterThan(0.01);
+    expect(rms(alone.out, 20000, 24000)).toBeLessThan(1e-4);
+    expect(rms(heard.keyOut, 8000, 20000)).toBeGreaterThan(0.01);
+    // a stroke after the change opens it alike
+    expect(rms(alone.out, 48000 + LATENCY, 52000)).toBeGreaterThan(0.01);
+    for (let i = 48000 + LATENCY; i < 52000; i++) expect(Math.abs(alone.out[i] - heard.out[i]), `sample ${i}`).toBeLessThan(1e-4);
+  });
+
   it('gives the same samples for any block size, whatever its settings', () => {
     const x = drums(0.5);
     fc.assert(

@@ -59,6 +59,8 @@ export function createGate(rate: number, initial: GateSettings, hits: readonly K
   let outStep = 0;
   let outGain = 1;
   let byHits = false;
+  /** Whether the detector has heard the key up to here. */
+  let listening = true;
 
   function set(s: GateSettings, own: readonly KeyHit[] = []) {
     byHits = s.keyBy === 'hits';
@@ -81,8 +83,14 @@ export function createGate(rate: number, initial: GateSettings, hits: readonly K
   }
 
   function run(key: Float32Array, audio: Float32Array, out: Float32Array, from: number, n: number, keyOut: Float32Array | undefined, atFrame: number) {
-    for (let i = 0; i < n; i++) keyIn[i] = key[from + i];
-    detector.process(keyIn, power, 0, n, filtered);
+    // where hits are the key nobody asks what it sounds like, unless it is listened to
+    const listen = !byHits || keyOut !== undefined;
+    if (listen) {
+      if (!listening) detector.reset();
+      for (let i = 0; i < n; i++) keyIn[i] = key[from + i];
+      detector.process(keyIn, power, 0, n, filtered);
+    } else if (listening) filtered.fill(0);
+    listening = listen;
     if (byHits) hitKey.fill(power, 0, n, atFrame + from);
     let at = ringAt;
     if (powerDelay > 0) {
