@@ -16,6 +16,25 @@ function examples(seed: number, mean: number, scale: number) {
 const SIZE = { hidden: 4, epochs: 20, decay: 0.01 };
 const logit = (p: number) => Math.log(p / (1 - p));
 
+describe('a network', () => {
+  it('says of each of any number of rows what its formula does', () => {
+    const net = train(examples(1, 2, 1), { hidden: 4, epochs: 5, decay: 0.01, seed: 3 });
+    for (const n of [0, 1, 4, 7]) {
+      const rows = Float32Array.from(examples(6, 2, 1).x.subarray(0, n * INPUTS));
+      const byFormula = Float64Array.from({ length: n }, (_, r) => {
+        const x = net.mean.map((m, i) => Math.min(6, Math.max(-6, (rows[r * INPUTS + i] - m) / net.scale[i])));
+        const out = net.b1.reduce((z, b, h) => z + net.w2[h] * Math.tanh(b + x.reduce((a, v, i) => a + net.w1[h * INPUTS + i] * v, 0)), net.b2);
+        return 1 / (1 + Math.exp(-out));
+      });
+      const said = certainties(net, rows);
+      expect(said.length).toBe(n);
+      said.forEach((p, r) => {
+        expect(p).toBeCloseTo(byFormula[r], 12);
+      });
+    }
+  });
+});
+
 describe('networks of two kinds of recordings as one', () => {
   const [a, b] = [train(examples(1, 2, 1), { ...SIZE, seed: 3 }), train(examples(2, 2.5, 1.6), { ...SIZE, seed: 4 })];
   const rows = Float32Array.from(examples(5, 2.2, 1).x);

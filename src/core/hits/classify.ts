@@ -14,21 +14,35 @@ export interface Network {
   readonly b2: number;
 }
 
+/** Rows that go through a network side by side: sums of one alone wait for each other. */
+const ROWS = 4;
+
 /** Certainties 0..1 of rows of `net.inputs` features. */
 export function certainties(net: Network, features: Float32Array): Float64Array {
-  const { inputs, hidden } = net;
+  const { inputs, hidden, w1 } = net;
   const n = features.length / inputs;
   const out = new Float64Array(n);
-  const x = new Float64Array(inputs);
-  for (let r = 0; r < n; r++) {
-    for (let i = 0; i < inputs; i++) x[i] = Math.min(6, Math.max(-6, (features[r * inputs + i] - net.mean[i]) / net.scale[i]));
-    let z = net.b2;
+  const x = new Float64Array(ROWS * inputs);
+  const z = new Float64Array(ROWS);
+  for (let first = 0; first < n; first += ROWS) {
+    const rows = Math.min(ROWS, n - first);
+    for (let k = 0; k < rows; k++) for (let i = 0; i < inputs; i++) x[k * inputs + i] = Math.min(6, Math.max(-6, (features[(first + k) * inputs + i] - net.mean[i]) / net.scale[i]));
+    z.fill(net.b2);
     for (let h = 0; h < hidden; h++) {
       let a = net.b1[h];
-      for (let i = 0; i < inputs; i++) a += net.w1[h * inputs + i] * x[i];
-      z += net.w2[h] * Math.tanh(a);
+      let [b, c, d] = [a, a, a];
+      for (let i = 0, w = h * inputs; i < inputs; i++, w++) {
+        a += w1[w] * x[i];
+        b += w1[w] * x[inputs + i];
+        c += w1[w] * x[2 * inputs + i];
+        d += w1[w] * x[3 * inputs + i];
+      }
+      z[0] += net.w2[h] * Math.tanh(a);
+      z[1] += net.w2[h] * Math.tanh(b);
+      z[2] += net.w2[h] * Math.tanh(c);
+      z[3] += net.w2[h] * Math.tanh(d);
     }
-    out[r] = 1 / (1 + Math.exp(-z));
+    for (let k = 0; k < rows; k++) out[first + k] = 1 / (1 + Math.exp(-z[k]));
   }
   return out;
 }
