@@ -89,6 +89,6 @@ describe('threads', () => {
   });
 
   it('tell what goes wrong in them by its words', async () => {
-    await expect(withHands(([hand]) => Promise.resolve(hand.round([] as never)), 1, THREAD)).rejects.toThrow('nothing is being learnt');
+    await expect(withHands(([hand]) => Promise.resolve(hand.round([] as never, {})), 1, THREAD)).rejects.toThrow('nothing is being learnt');
   });
 });

@@ -3,10 +3,9 @@ import { type Ring, learnRing } from '../clean/ring';
 import { type Ear, createEar } from '../hits/ears';
 import { type Kind, kindOf } from '../hits/kinds';
 import type { MicReader } from '../render';
-import type { Part } from './bins';
-import { type Kit, RESTS } from './kit';
+import type { Kit } from './kit';
 import { lowered, readWithin } from './lowerRate';
-import { type DebleedModel, type Leakage, HURRIED, type Learner, ROUNDS, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
+import { type DebleedModel, type Leakage, HURRIED, type Learner, ROUNDS, type Round, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
 import { framesOf as bandFramesOf } from './bandFrames';
 import { quietAhead } from './aheadOfStrokes';
@@ -30,10 +29,10 @@ export interface Hand extends Ear {
   take(mic: number, pieces: readonly Float32Array[]): Promise<void> | void;
   begin(): Promise<Leakage> | Leakage;
   /** Takes in what all hands heard, then goes round once. */
-  round(all: Leakage, part?: Part): Promise<Leakage> | Leakage;
+  round(all: Leakage, round: Round): Promise<Leakage> | Leakage;
   /** After the rounds: takes away what rings along, goes round with low bins alone, settles the filters (see Learner). */
   takeAlong(): Promise<Leakage> | Leakage;
-  roundLow(all: Leakage, part?: Part): Promise<Leakage> | Leakage;
+  roundLow(all: Leakage, round: Round): Promise<Leakage> | Leakage;
   settleAlong(all: Leakage): Promise<void> | void;
   /** The model with the values of its own bins, zero elsewhere. */
   finish(all: Leakage): Promise<DebleedModel> | DebleedModel;
@@ -99,15 +98,15 @@ export function createHand(): Hand {
       learning().take(mic, { bins: BINS, frames, re, im });
     },
     begin: () => learning().begin(),
-    round(all, part) {
+    round(all, round) {
       learning().cap(all);
-      return learning().refine(part);
+      return learning().refine(round);
     },
     takeAlong: () => learning().takeAlong(),
     settleAlong: (all) => learning().settleAlong(all),
-    roundLow(all, part) {
+    roundLow(all, round) {
       learning().capLow(all);
-      return learning().refineLow(part);
+      return learning().refineLow(round);
     },
     finish(all) {
       learning().cap(all);
@@ -192,7 +191,7 @@ export interface DebleedJob {
 export async function learnModel(job: DebleedJob & { stretches?: readonly Stretch[]; rounds?: number }): Promise<DebleedModel> {
   const o = lowered(job, job.kit.times);
   const stretches = o.stretches ?? chooseStretches(o.kit.rate, o.frames, o.hits);
-  const rounds = o.rounds ? Array<undefined>(o.rounds).fill(undefined) : o.frames > WHOLE_S * o.kit.rate ? HURRIED : ROUNDS;
+  const rounds = o.rounds ? Array<Round>(o.rounds).fill({}) : o.frames > WHOLE_S * o.kit.rate ? HURRIED : ROUNDS;
   const n = o.hands.length;
   await Promise.all(o.hands.map((h, i) => h.start(o.kit, o.hits, stretches, i, n)));
   for (const [m, reader] of o.readers.entries()) {
@@ -202,17 +201,17 @@ export async function learnModel(job: DebleedJob & { stretches?: readonly Stretc
     await o.progress?.((0.15 * (m + 1)) / o.readers.length);
   }
   let all = sumLeakage(await Promise.all(o.hands.map((h) => h.begin())));
-  for (const [r, part] of rounds.entries()) {
+  for (const [r, round] of rounds.entries()) {
     const now = all;
-    all = sumLeakage(await Promise.all(o.hands.map((h) => h.round(now, part))));
+    all = sumLeakage(await Promise.all(o.hands.map((h) => h.round(now, round))));
     await o.progress?.(0.2 + (0.65 * (r + 1)) / rounds.length);
   }
   if (ringsAlong(o.kit).length) {
     all = sumLeakage(await Promise.all(o.hands.map((h) => h.takeAlong())));
     await o.progress?.(0.9);
-    for (const part of rounds) {
+    for (const round of rounds) {
       const now = all;
-      all = sumLeakage(await Promise.all(o.hands.map((h) => h.roundLow(now, part))));
+      all = sumLeakage(await Promise.all(o.hands.map((h) => h.roundLow(now, round))));
     }
     const now = all;
     await Promise.all(o.hands.map((h) => h.settleAlong(now)));
@@ -278,4 +277,4 @@ export async function separateTargets(o: DebleedJob & { model: DebleedModel; tar
 export const ownTargets = (kit: Kit): Target[] => kit.drums.flatMap((_, s) => kit.own[s].map((m) => [m, s] as const));
 
 /** Every overhead with what no close mic owns. */
-export const restTargets = (kit: Kit): Target[] => kit.mics.flatMap((k, m) => (k.overhead ? Array.from({ length: RESTS }, (_, r) => [m, kit.drums.length + r] as const) : []));
+export const restTargets = (kit: Kit): Target[] => kit.mics.flatMap((k, m) => (k.overhead ? [[m, kit.drums.length] as const] : []));

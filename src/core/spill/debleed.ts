@@ -16,7 +16,7 @@ import type { StandingOut } from './standOut';
 import { type Uncut, uncut } from './uncut';
 
 /** Raised whenever the same audio and hits would give another result. */
-export const DEBLEED_VERSION = 39;
+export const DEBLEED_VERSION = 40;
 
 export interface KeptMic {
   readonly mic: number;

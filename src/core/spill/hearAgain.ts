@@ -117,13 +117,16 @@ export function judged({ drum, list, features }: HeardAgain, by: Judge): FoundHi
   return withoutSmears(list.map((c, i) => ({ ...c.hit, certainty: c.first === SAID ? 1 : certainty[i] })).filter((h) => h.certainty >= LEAST_CERTAIN), kind === 'tom' ? DOUBTFUL_TOM : DOUBTFUL);
 }
 
-/** What a tom's stroke leaves in another tom's mic stands out of that as its own strokes do, and sounds much like them: so near to one, seconds, only what is as like them as this counts. */
-const BESIDE = { s: 0.03, likeness: 0.985 };
+/** What a tom's stroke leaves in another tom's mic stands out of that as its own strokes do, and sounds much like them: so near to one, seconds, only what is as like them as this counts. Where both begin within `atOnceS` and it is less than a quarter as strong, each against its drum's loudest, not even that. */
+const BESIDE = { s: 0.03, likeness: 0.985, atOnceS: 0.005, strength: 0.25 };
 
 /** Of what stands out of a drum's mic that which is no other tom's stroke; `hits`: of all drums. */
 export const besideNoTom = (drum: string, unheard: readonly StandingOut[], hits: HitsByDrum): StandingOut[] => {
   const toms = kindOf(drum) === 'tom' ? Object.keys(hits).filter((d) => d !== drum && kindOf(d) === 'tom').flatMap((d) => counted(hits[d])) : [];
-  return unheard.filter((u) => u.likeness >= BESIDE.likeness || toms.every((h) => Math.abs(h.time - u.time) > BESIDE.s));
+  return unheard.filter((u) => toms.every((h) => {
+    const apart = Math.abs(h.time - u.time);
+    return apart > BESIDE.s || (u.likeness >= BESIDE.likeness && (apart > BESIDE.atOnceS || u.strength >= BESIDE.strength * h.strength));
+  }));
 };
 
 /** A drum's hits with strokes that stand out of its mic unheard: in doubt, so that a person looks at them and toms' slices open. What was all but given up nearby is in doubt again. */

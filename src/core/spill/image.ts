@@ -2,7 +2,7 @@
 import { HALF_BAND_REACH } from '../dsp/halfBand';
 import { REST } from '../params/debleedParams';
 import { type DebleedJob, separateTargets } from './crew';
-import { type Kit, RESTS } from './kit';
+import type { Kit } from './kit';
 import type { DebleedModel } from './learn';
 import { lowered, raised } from './lowerRate';
 import type { Target } from './separate';
@@ -11,11 +11,10 @@ import type { Uncut } from './uncut';
 /** Everything that can be told apart in a kit: its drums with close mics, and the rest. */
 export const sourcesOf = (kit: Kit): string[] => [...kit.drums, REST];
 
-/** The model's sources that make up a drum, or the rest; none for what the kit does not have. */
-export function targetsOf(kit: Kit, mic: number, source: string): Target[] {
-  if (source === REST) return Array.from({ length: RESTS }, (_, k) => [mic, kit.drums.length + k] as const);
-  const s = kit.drums.indexOf(source);
-  return s < 0 ? [] : [[mic, s]];
+/** A drum in a mic, or the rest, as what is separated knows it; null for what the kit does not have. */
+export function targetOf(kit: Kit, mic: number, source: string): Target | null {
+  const s = source === REST ? kit.drums.length : kit.drums.indexOf(source);
+  return s < 0 ? null : [mic, s];
 }
 
 export interface ImageJob extends DebleedJob {
@@ -37,14 +36,16 @@ export async function computeImages(job: ImageJob): Promise<Float32Array[]> {
   const beyond = times > 1 ? HALF_BAND_REACH : 0;
   const o = { ...low, from: Math.max(0, Math.floor(job.from / times) - beyond), to: Math.min(low.frames, Math.ceil(job.to / times) + beyond) };
   const out = o.wanted.map(() => new Float32Array(o.to - o.from));
-  const parts = o.wanted.flatMap(({ mic, source }, into) => targetsOf(o.kit, mic, source).map((target) => ({ target, into })));
+  const parts = o.wanted.flatMap(({ mic, source }, into) => {
+    const target = targetOf(o.kit, mic, source);
+    return target ? [{ target, into }] : [];
+  });
   if (parts.length > 0) await separateTargets({
     ...o,
     targets: parts.map((p) => p.target),
     write(at, images) {
       images.forEach((x, q) => {
-        const y = out[parts[q].into];
-        for (let i = 0; i < x.length; i++) y[at - o.from + i] += x[i];
+        out[parts[q].into].set(x, at - o.from);
       });
     },
   });

@@ -267,6 +267,8 @@ describe('judging strokes again', () => {
     // near a stroke of the other tom that counts; not near a doubtful one, another drum's or its own
     expect(times('tom-2', stands(0.975), stands(1.025), stands(1.04), stands(2), stands(3.01), stands(4))).toEqual([1.04, 2, 3.01, 4]);
     expect(times('tom-2', stands(1.01, 0.986))).toEqual([1.01]);
+    // two that begin at once were both struck where neither is far softer
+    expect(times('tom-2', stands(0.997, 0.99), stands(1.004, 0.99), { ...stands(1.003, 0.99), strength: 0.2 })).toEqual([1.003]);
     // a snare is struck with toms
     expect(times('snare', stands(1), stands(3))).toEqual([1, 3]);
   });

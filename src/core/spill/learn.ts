@@ -31,10 +31,17 @@ export interface Stretch {
   readonly frames: number;
 }
 
+/** A round of learning: the frames that it goes over, in bins up to HIGH_HZ and in those above. */
+export interface Round {
+  readonly low?: Part;
+  readonly high?: Part;
+}
+
 /** Rounds of learning a recording whole. */
-export const ROUNDS: readonly (Part | undefined)[] = Array(8).fill(undefined);
-/** Of a long one: over every second four frames, these and the others in turn, then over all; three quarters of the work. */
-export const HURRIED: readonly (Part | undefined)[] = [...Array.from({ length: 8 }, (_, r) => ({ first: r % 2, every: 2 })), undefined, undefined];
+export const ROUNDS: readonly Round[] = Array(8).fill({});
+/** Of a long one: over every second four frames, these and the others in turn, then over all; three quarters of the work. Above HIGH_HZ, where drums' bins are most and say much the same, over half of those. */
+export const HURRIED: readonly Round[] = [...Array.from({ length: 8 }, (_, r) => ({ low: { first: r % 2, every: 2 }, high: { first: r % 4, every: 4 } })), { high: { first: 0, every: 2 } }, { high: { first: 1, every: 2 } }];
+export const HIGH_HZ = 4000;
 const UPDATES = 2;
 /** Updates of powers when drums are told apart by a learnt model, each the whole way. */
 export const TOLD_UPDATES = 2;
@@ -64,12 +71,12 @@ export interface Learner {
   begin(): Leakage;
   /** One round with the leakage of all bins, in a part of the frames where that is said. */
   cap(all: Leakage): void;
-  refine(part?: Part): Leakage;
+  refine(round: Round): Leakage;
   /** After the rounds: what rings along is found and taken away in low bins, which begin anew without it. */
   takeAlong(): Leakage;
   /** One round of the low bins alone, with the leakage of all. */
   capLow(all: Leakage): void;
-  refineLow(part?: Part): Leakage;
+  refineLow(round: Round): Leakage;
   /** At last: filters as separating will use them, from all that is heard, by what is known then. No more rounds follow. */
   settleAlong(all: Leakage): void;
   /** Parts of the model: values of its own bins in their places; bins that are not learnt stay as they are. */
@@ -250,9 +257,9 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
   function settleCeiling(b: number): void {
     for (let s = 0; s < S; s++) ceiling[b * S + s] = s < D ? ceilingOf(bins.v(b), s) : FREE;
   }
-  function refine(b: number, part?: Part): void {
+  function refine(b: number, { low, high }: Round): void {
     expect(b);
-    bins.refine(b, UPDATES, part);
+    bins.refine(b, UPDATES, hz(b) < HIGH_HZ ? low : high);
   }
 
   const since = sinceBreak(stretches);
@@ -308,7 +315,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
     cap(leakage) {
       for (let b = 0; b < own; b++) cap(b, leakage);
     },
-    refine: (part) => everyBin((b) => refine(b, part)),
+    refine: (round) => everyBin((b) => refine(b, round)),
     takeAlong: () =>
       lowBins((b) => {
         expect(b);
@@ -318,7 +325,7 @@ export function createLearner(kit: Kit, hits: readonly (readonly number[])[], st
     capLow: (leakage) => {
       for (const b of low) cap(b, leakage);
     },
-    refineLow: (part) => lowBins((b) => refine(b, part)),
+    refineLow: (round) => lowBins((b) => refine(b, round)),
     settleAlong(leakage) {
       for (const b of low) {
         cap(b, leakage);

@@ -53,10 +53,6 @@ export const counted = (list: readonly FoundHit[] | undefined): FoundHit[] => (l
 /** Times of strokes that the model is learnt with, seconds: doubtful ones too, for where a drum may not have been struck its soft strokes go to others. */
 export const learntFrom = (list: readonly FoundHit[] | undefined): number[] => (list ?? []).filter((h) => h.certainty >= LEAST_CERTAIN).map((h) => h.time);
 
-function add(into: Float32Array | undefined, at: number, x: Float32Array): void {
-  if (into) for (let i = 0; i < x.length; i++) into[at + i] += x[i];
-}
-
 /** Cymbals that have no close mic. */
 export const cymbalsOf = (o: Pick<DebleedInput, 'mics'>): string[] => FAR.filter((d) => o.mics.every((m) => m.own !== d));
 
@@ -104,7 +100,7 @@ export async function separate(o: DebleedInput): Promise<Separated | null> {
     write: (at, list) => {
       list.forEach((x, q) => {
         if (q < targets.length) images[q].set(x, at);
-        else add(rests.get(far[q - targets.length][0]), at, x);
+        else rests.get(far[q - targets.length][0])?.set(x, at);
       });
     },
   });

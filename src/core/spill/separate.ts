@@ -5,7 +5,7 @@ import { type DebleedModel, TOLD_UPDATES, powersOf, startPowers } from './learn'
 import { type Line, STAGES, addAlong, alongBins, lineOf, ringsAlong, tapsOf } from './ringAlong';
 import { BINS, HOP, SIZE, type Spectrogram, createTransform, framesOf, learntBins } from './transform';
 
-/** A mic and the source whose share of it is wanted; drums first, in the kit's order, then the rests. */
+/** A mic and what of it is wanted: one of the kit's drums, by its place there, or, where that is the number of drums, the rests together. */
 export type Target = readonly [mic: number, source: number];
 
 /** No more frames are separated at a time. */
@@ -85,6 +85,7 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
   const P = new Float32Array(M * (block + lead));
   const sources = [...new Set(along.flatMap((a) => a.refs))];
   const own = sources.map((s) => [kit.own[s][0], s] as const);
+  const rests = Array.from({ length: S - D }, (_, r) => D + r);
 
   /** Powers and priors of bin `f` for `T` frames, of which `frames` are real, by what stands in `on`'s spectra. */
   function prepare(on: Bins, f: number, T: number, frames: number, act: readonly Float32Array[], loudest: Float32Array): void {
@@ -116,6 +117,8 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
   return {
     run(audio, offset, from, to, targets) {
       const out = targets.map(() => new Float32Array(to - from));
+      const parts = targets.map(([m, s]) => (s < D ? [s] : rests).map((source) => [m, source] as const));
+      const asked = parts.flat();
       const last = framesOf(to);
       for (let first = Math.max(0, Math.floor(from / HOP) - 1); first < last; first += block) {
         const frames = Math.min(block, last - first);
@@ -171,14 +174,18 @@ export function createSeparator(model: DebleedModel, hits: readonly (readonly nu
             }
           }
           prepare(bins, f, block, frames, act, loudest);
-          const images = bins.images(0, updates, targets);
+          const images = bins.images(0, updates, asked);
+          let image = 0;
           targets.forEach(([m, s], q) => {
             const g = model.level[f * M + m];
             const added = rung.find((r) => r.mic === m && r.drum === s)?.line;
             const [p, i] = [re[q], im[q]];
-            for (let t = 0, from = q * 2 * block, to = f * block; t < frames; t++, from++, to++) {
-              p[to] = images[from] * g;
-              i[to] = images[from + block] * g;
+            for (const _ of parts[q]) {
+              for (let t = 0, from = image * 2 * block, to = f * block; t < frames; t++, from++, to++) {
+                p[to] += images[from] * g;
+                i[to] += images[from + block] * g;
+              }
+              image++;
             }
             for (let t = 0, to = f * block; added && t < frames; t++, to++) {
               p[to] += added.re[before + t] * g;
