@@ -1,9 +1,8 @@
-import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
 import type { MicReader } from '../render';
 import { lending } from '../lend';
-import { cutNotes, silencesOf, uncut } from './uncut';
+import { cutNotes, uncut } from './uncut';
 
 const RATE = 16000;
 const SECONDS = 24;
@@ -68,31 +67,6 @@ const levelDb = (a: Float32Array, b: Float32Array, on: (i: number) => boolean) =
 
 /** A mic as it is read, to be kept. */
 const whole = (reader: MicReader) => lending([reader], N)(0, (x) => Float32Array.from(x));
-
-describe('silences', () => {
-  it('are the same as when every sample is looked at, however the recording lies in blocks', () => {
-    const runs = fc.array(fc.tuple(fc.boolean(), fc.integer({ min: 1, max: 60 })), { minLength: 1, maxLength: 12 });
-    fc.assert(fc.property(runs, fc.integer({ min: 1, max: 30 }), fc.integer({ min: 1, max: 50 }), (list, least, size) => {
-      const x = Float32Array.from(list.flatMap(([sounds, length]) => Array.from({ length }, () => (sounds ? 0.1 : 1e-7))));
-      const byEach: { from: number; to: number }[] = [];
-      let begin = 0;
-      x.forEach((v, i) => {
-        if (v < 1e-6) return;
-        if (i - begin >= least) byEach.push({ from: begin, to: i });
-        begin = i + 1;
-      });
-      const found: { from: number; to: number }[] = [];
-      let from = 0;
-      for (let at = 0; at < x.length; at += size) {
-        const block = new Float32Array(size);
-        block.set(x.subarray(at, at + size));
-        from = at + silencesOf(block, Math.min(size, x.length - at), at, from - at, least, found);
-      }
-      expect(found).toEqual(byEach);
-      expect(from).toBe(begin);
-    }));
-  });
-});
 
 describe('a mic that was cut before', () => {
   const { mics, cut, kept } = kit();

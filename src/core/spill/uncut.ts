@@ -9,13 +9,8 @@ import { oneByOne } from '../hits/ears';
 import type { SongMic } from '../hits/ownMics';
 import type { MicReader } from '../render';
 import { readWithin } from './lowerRate';
+import { READ, type Silence, silencesIn } from './silences';
 import { BINS, HOP, type Spectrogram, createTransform, framesOf } from './transform';
-
-/** A stretch of silence, in frames. */
-export interface Silence {
-  readonly from: number;
-  readonly to: number;
-}
 
 export interface Uncut {
   /** Of all mics; those that were cut sound on in their silences. */
@@ -26,10 +21,6 @@ export interface Uncut {
   cut(mic: number, x: Float32Array, at?: number): Promise<Float32Array>;
 }
 
-/** Under this no converter and no preamp is, but 24 bits with dither are. */
-const SILENT = 1e-6;
-/** Shorter silence is none, seconds. */
-const LEAST_S = 0.01;
 /** A mic was cut where it is silent for so much more of the recording than the one that is least, and sounds for so long at least that something can be learnt, seconds. */
 const CUT = 0.05;
 const SOUNDS_S = 2;
@@ -49,52 +40,9 @@ const REGULAR = 1e-3;
 /** Levels where a mic is faded are taken over so many frames; what is under half of what it should be is filled. */
 const LEVEL = 128;
 const FALLEN = 0.5;
-/** Readers of stored audio want whole chunks. */
-const READ = 65536;
 /** Blocks of that that are kept: some 200 MB. */
 const MOST_KNOWN = 800;
 const NOTHING = new Float32Array(0);
-
-/**
- * Adds to `list` the silences of `least` samples and more that end in a block of `n` samples, whose first is at `at` in the recording. `first`: where in the block, or before it, the silence begins that
- * may reach into it; gives the same for what follows the block. Only every `least`-th sample is looked at where there is sound.
- */
-export function silencesOf(block: Float32Array, n: number, at: number, first: number, least: number, list: Silence[]): number {
-  const silent = (i: number) => Math.abs(block[i]) < SILENT;
-  /** The last that is not silent up to `i`; -1 where from the silence's beginning all are. */
-  const soundBefore = (i: number) => {
-    let k = i;
-    while (k >= 0 && k >= first && silent(k)) k--;
-    return k >= first ? k : -1;
-  };
-  for (let probe = first + least - 1; probe < n; probe = first + least - 1) {
-    const sound = soundBefore(probe);
-    let end = Math.max(0, probe);
-    if (sound >= 0) first = sound + 1;
-    else {
-      while (end < n && silent(end)) end++;
-      if (end === n) return first;
-      if (end - first >= least) list.push({ from: at + first, to: at + end });
-      first = end + 1;
-    }
-  }
-  const sound = soundBefore(n - 1);
-  return sound >= 0 ? sound + 1 : first;
-}
-
-/** Silences of a mic, and how long they are together. */
-async function silencesIn(reader: MicReader, frames: number, rate: number): Promise<{ list: Silence[]; total: number }> {
-  const list: Silence[] = [];
-  const least = Math.ceil(LEAST_S * rate);
-  const block = new Float32Array(READ);
-  let from = 0;
-  for (let at = 0; at < frames; at += READ) {
-    await reader.read(at, block);
-    from = at + silencesOf(block, Math.min(READ, frames - at), at, from - at, least, list);
-  }
-  if (frames - from >= least) list.push({ from, to: frames });
-  return { list, total: list.reduce((n, s) => n + s.to - s.from, 0) };
-}
 
 /** What tells a cut mic from others: by bin, re and im of each of theirs, and of what that leaves the share of noise. */
 interface Filter {
