@@ -1,10 +1,13 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { FreshGapError } from '../../src/core/errors';
 import { type Edit, editGate } from '../../src/core/plan/edits';
+import { addClosing } from '../../src/core/plan/closings';
+import { type Plan, isUntouched } from '../../src/core/plan/plan';
+import { editDebleed, editParts, editSlices, editTail } from '../../src/core/plan/sliceEdits';
 import { importFile } from '../../src/server/importFile';
 import { migrate } from '../../src/server/migrate';
 import { type PlanState, getPlan, takeStep } from '../../src/server/sql/plans';
-import { createRecording } from '../../src/server/sql/recordings';
+import { createRecording, listRecordings } from '../../src/server/sql/recordings';
 import { MIGRATIONS, type TestDatabase, createDatabase } from '../support/database';
 import { pieces, wavFile } from '../support/wavs';
 
@@ -49,6 +52,21 @@ describe('plans in the database', () => {
     s = await takeStep(db.sql, id, s.revision, { kind: 'redo' }, 'test');
     expect(gate(s).thresholdDb).toBe(-25);
     expect(await codeOf(takeStep(db.sql, id, s.revision, { kind: 'redo' }, 'test'))).toBe('NOTHING_TO_REDO');
+  });
+
+  it.each([
+    ['a gate', (p: Plan) => editGate(p, 'tom-1', { on: true }), 1],
+    ['de-bleed', (p: Plan) => editDebleed(p, 'tom-1', { on: true }), 1],
+    ['slices', (p: Plan) => editSlices(p, 'tom-1', { on: true }), 1],
+    ['damped tails', (p: Plan) => editTail(p, 'tom-1', { on: true }), 1],
+    ['two parts', (p: Plan) => editParts(p, 'tom-1', { on: true }), 1],
+    ['a gap by hand', (p: Plan): Edit => ({ label: 'gap', changes: [{ path: ['mics', Object.keys(p.mics)[0], 'treatment', 'gaps', 'a'], before: null, after: { from: 100, to: 200 } }] }), 1],
+    ['a closing low-pass', (p: Plan) => addClosing(p, 'tom-1', 100, 4000), 1],
+    ['a gate that is off', (p: Plan) => editGate(p, 'tom-1', { thresholdDb: -20 }), 0],
+  ])('count a mic with %s as cleaned, or not, in the list of recordings', async (_, edit, count) => {
+    const s = await step(start, edit(start.plan));
+    expect(Object.values(s.plan.mics).filter((m) => !isUntouched(m.treatment))).toHaveLength(count);
+    expect((await listRecordings(db.sql)).find((r) => r.id === id)).toMatchObject({ micCount: 1, treatedCount: count });
   });
 
   it('drop what could be redone when something new is done', async () => {

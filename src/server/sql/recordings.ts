@@ -14,6 +14,7 @@ export interface RecordingRow {
 
 export interface RecordingListRow extends RecordingRow {
   micCount: number;
+  /** Mics that a plan does not leave as they are; see isUntouched. */
   treatedCount: number;
 }
 
@@ -32,7 +33,9 @@ export async function listRecordings(sql: Sql): Promise<RecordingListRow[]> {
     select ${columns(sql)},
       (select count(*)::int from mic m where m.recording_id = r.id) as "micCount",
       (select count(*)::int from plan p, jsonb_each(p.doc -> 'mics') m
-        where p.recording_id = r.id and (m.value #>> '{treatment,gate,on}')::boolean) as "treatedCount"
+        where p.recording_id = r.id and (
+          exists (select 1 from jsonb_each(m.value -> 'treatment') t where t.value ->> 'on' = 'true')
+          or m.value #> '{treatment,gaps}' <> '{}' or m.value #> '{treatment,closings}' <> '{}')) as "treatedCount"
     from recording r order by r.created_at desc`;
 }
 
