@@ -36,6 +36,7 @@ export const ERRORS = {
   BAD_REQUEST: { status: 400, title: 'The request could not be read', hint: 'Reload the page and try again.' },
   BAD_ORIGIN: { status: 403, title: 'Refused: the request came from another site', hint: 'Open Fresh Gap by the address it printed at the start.' },
   JOB_CANCELLED: { status: 409, title: 'Cancelled', hint: 'Start it again when you are ready.' },
+  ANALYSIS_FAILED: { status: 500, title: 'The hits could not be found', hint: 'Hits tells why; try it again there.' },
   JOB_LOST: { status: 500, title: 'The job was interrupted too often', hint: 'Start it again; if it fails once more, look at the server output.' },
   NOT_READY: { status: 409, title: 'Not ready yet', hint: 'Wait until the job is done.' },
   CLI_USAGE: { status: 400, title: 'The command could not be understood', hint: 'See npx fresh-gap --help.' },

@@ -7,7 +7,7 @@ import { type Sql, type Tx, db } from './db';
 export type Notice =
   | { kind: 'plan'; recordingId: string; revision: number; client: string }
   | { kind: 'files'; recordingId: string }
-  | { kind: 'job'; recordingId: string; jobId: string; state: string; progress: number; note: string }
+  | { kind: 'job'; recordingId: string; jobId: string; job: string; state: string; progress: number; note: string }
   | { kind: 'queued'; recordingId: string };
 
 const CHANNEL = 'fresh_gap';

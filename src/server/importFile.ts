@@ -6,7 +6,7 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { FreshGapError } from '../core/errors';
 import { PEAK_BASE, pyramid, writePeaks } from '../core/dsp/peaks';
-import { createPlan, micId, newMic, type Plan } from '../core/plan/plan';
+import { byRole, createPlan, micId, newMic, type Plan } from '../core/plan/plan';
 import { decodeChannel } from '../formats/pcm';
 import { type WavInfo, createWavReader } from '../formats/wavReader';
 import type { Sql, Tx } from './db';
@@ -144,10 +144,10 @@ async function extendPlan(tx: Tx, recordingId: string, fileId: number): Promise<
   const rate = files[0].sampleRate;
   const fresh = createPlan(rate, sources, ids);
   const old = await getPlan(tx, recordingId);
-  let plan: Plan = fresh;
+  let plan: Plan = { ...fresh, order: byRole(fresh.mics, ids) };
   if (old && (await hasEdits(tx, recordingId))) {
     const mics = Object.fromEntries(ids.map((id) => [id, old.plan.mics[id] ?? newMic(sources[ids.indexOf(id)], fresh.mics[id].role, fresh.mics[id].name)]));
-    plan = { ...old.plan, frames: fresh.frames, order: ids, mics };
+    plan = { ...old.plan, frames: fresh.frames, order: byRole(mics, ids), mics };
   }
   await putPlan(tx, recordingId, plan, false);
   return ids.filter((_, i) => sources[i].fileId === fileId);

@@ -118,7 +118,10 @@ describe('the queue of doubtful hits', () => {
     await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'cancelled', { timeout: 30_000, polling: 50 });
     expect(await s.page.evaluate(() => document.body.innerText)).not.toContain('heard closely');
     await press(s.page, 'Listen closely');
+    // told wherever one is, until it is over
+    await s.page.waitForFunction(() => /^De-bleed \d+ %$/.test(document.querySelector('[data-testid="background"]')?.textContent ?? ''), { timeout: 30_000, polling: 50 });
     await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'done', { timeout: 120_000, polling: 100 });
+    await s.page.waitForFunction(() => !document.querySelector('[data-testid="background"]'), { timeout: 30_000, polling: 100 });
     await sees(s.page, 'heard closely');
     // one more try that is stopped leaves what the first one heard
     await press(s.page, 'Listen closely');
@@ -139,7 +142,7 @@ describe('hits as files', () => {
     writeFileSync(path, midiFile([{ name: 'tom-1', key: 50, notes: [{ time: 4.4321, velocity: 64 }] }]));
     const input = await s.page.$('input[accept=".mid,.midi"]');
     await (input as unknown as { uploadFile(p: string): Promise<void> }).uploadFile(path);
-    await sees(s.page, '1 hits added');
+    await sees(s.page, '1 hit added');
     await saved(s.page);
     const frame = Math.round(4.4321 * 48000);
     expect(Object.values((await stored())['tom-1']).some((h) => Math.abs(h.frame - frame) <= 2 && h.state === 'added')).toBe(true);

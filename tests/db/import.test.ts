@@ -6,7 +6,7 @@ import { decodeChannel } from '../../src/formats/pcm';
 import { importFile, removeFile } from '../../src/server/importFile';
 import { CHUNK_FRAMES, findAudio, readChunk, readPeaks } from '../../src/server/sql/audio';
 import { fileEdges, listFiles, listMics } from '../../src/server/sql/files';
-import { getPlan, takeStep } from '../../src/server/sql/plans';
+import { type PlanState, getPlan, takeStep } from '../../src/server/sql/plans';
 import { createRecording, deleteRecording, getRecording, listRecordings } from '../../src/server/sql/recordings';
 import { loadWorkbench } from '../../src/server/workbench';
 import { type TestDatabase, createDatabase } from '../support/database';
@@ -64,6 +64,22 @@ describe('import', () => {
     // the longest gives the length; the shorter one keeps its own
     expect(w.recording.frames).toBe(100_000);
     expect(w.files[0].frames).toBe(60_000);
+  });
+
+  it('shows mics as a kit is read, whatever their names, also those that come later', async () => {
+    const id = await createRecording(db.sql, 'order');
+    for (const [k, name] of ['Hat.wav', 'Kick.wav', 'OH L.wav', 'OH R.wav', 'Snare.wav'].entries()) await importFile(db.sql, id, name, pieces(wavFile({ seed: 40 + k })));
+    const roles = async () => {
+      const { plan, revision } = (await getPlan(db.sql, id)) as PlanState;
+      return { plan, revision, list: plan.order.map((m) => plan.mics[m].role) };
+    };
+    expect((await roles()).list).toEqual(['kick-in', 'snare-top', 'hat', 'overhead-left', 'overhead-right']);
+    const { plan, revision } = await roles();
+    await takeStep(db.sql, id, revision, { kind: 'do', edit: editGate(plan, plan.order[0], { on: true }) }, 'test');
+    await importFile(db.sql, id, 'Floor Tom.wav', pieces(wavFile({ seed: 50 })));
+    const now = await roles();
+    expect(now.list).toEqual(['kick-in', 'snare-top', 'hat', 'tom-1', 'overhead-left', 'overhead-right']);
+    expect(now.plan.mics[now.plan.order[0]].treatment.gate.on).toBe(true);
   });
 
   it('keeps what a person decided when more files come', async () => {

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { formatNumber, formatParam, fromPosition, parseNumber, roundTo, toPosition } from './format';
+import { counted, formatNumber, formatParam, fromPosition, parseNumber, roundTo, toPosition } from './format';
 import { GATE_DEFAULTS, GATE_PARAMS, closedGain, isHardGate } from './gateParams';
 import type { NumberParam } from './types';
 
@@ -73,5 +73,15 @@ describe('parameters', () => {
     expect(isHardGate({ ratio: 99 })).toBe(false);
     expect(closedGain({ rangeDb: 90 })).toBe(0);
     expect(closedGain({ rangeDb: 80 })).toBeCloseTo(1e-4, 10);
+  });
+});
+
+describe('numbers of things', () => {
+  it.each([[0, '0 hits'], [1, '1 hit'], [2, '2 hits'], [2000, '2,000 hits']])('%d is told as %s', (n, words) => {
+    expect(counted(n, 'hit')).toBe(words);
+  });
+
+  it('take a plural of their own', () => {
+    expect([1, 3].map((n) => counted(n, 'mic has', 'mics have'))).toEqual(['1 mic has', '3 mics have']);
   });
 });

@@ -88,3 +88,6 @@ export function roundTo(p: NumberParam, v: number): number {
   const r = Number((Math.round(v / step) * step).toFixed(6));
   return Math.min(p.max, Math.max(p.min, r));
 }
+
+/** So many of something, in words: "1 hit", "2,000 hits". */
+export const counted = (n: number, one: string, many = `${one}s`): string => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;

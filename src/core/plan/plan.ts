@@ -12,7 +12,7 @@ import { PARTS_DEFAULTS, type PartsSettings } from '../params/partsParams';
 import { SLICE_DEFAULTS, type SliceSettings, TAIL_DEFAULTS, type TailSettings } from '../params/sliceParams';
 import { type NamedChannel, guessRoles } from './guessRoles';
 import type { PlanHit } from './planHits';
-import { roleOf } from './roles';
+import { rankOf, roleOf } from './roles';
 
 export const PLAN_FORMAT = 'fresh-gap-plan';
 export const PLAN_VERSION = 5;
@@ -136,7 +136,7 @@ export function createPlan(sampleRate: number, sources: readonly MicSource[], id
 export const isUntouched = (t: Treatment): boolean => !t.debleed.on && !t.gate.on && !t.slices.on && !t.tail.on && !t.parts.on && Object.keys(t.gaps).length === 0 && Object.keys(t.closings).length === 0;
 
 /** Orders mics as engineers read a kit: close mics drum by drum, then overheads, rooms, the rest; equal roles keep their order. */
-export function byRole(mics: Readonly<Record<string, PlanMic>>, ids: readonly string[], roleOrder: readonly string[]): string[] {
-  const at = (id: string) => roleOrder.indexOf(mics[id].role);
+export function byRole(mics: Readonly<Record<string, PlanMic>>, ids: readonly string[]): string[] {
+  const at = (id: string) => rankOf(mics[id].role);
   return [...ids].sort((a, b) => at(a) - at(b) || ids.indexOf(a) - ids.indexOf(b));
 }

@@ -2,6 +2,7 @@
  * Hits in the plan: what the analysis found and what a person decided. Found ones below a drum's threshold stay, without counting, so
  * that the threshold can be turned; what a person confirmed, moved, added or rejected is never overwritten by a new analysis.
  */
+import { counted } from '../params/format';
 import type { Ring } from '../clean/ring';
 import { type Change, type Edit, type Json, sameJson } from './edits';
 import type { Plan } from './plan';
@@ -109,5 +110,5 @@ export function mergeAnalysis(plan: Plan, found: Readonly<Record<string, readonl
   for (const [id, ring] of Object.entries(rings)) {
     if (plan.mics[id] && !sameJson(plan.mics[id].ring, ring)) changes.push({ path: ['mics', id, 'ring'], before: plan.mics[id].ring as unknown as Json, after: ring as unknown as Json });
   }
-  return { label: `${total.toLocaleString('en')} hits found`, changes };
+  return { label: `${counted(total, 'hit')} found`, changes };
 }

@@ -2,6 +2,7 @@
  * A proposed treatment for every mic, from its role, its drum's hits and how that rings: where practitioners begin. Toms are cut into slices with natural
  * tails, kick and snare are gated by their own hits, hats and cymbals are de-bled alone; overheads and rooms stay as they are, since their spill is the kit. Figures are common practice, no source.
  */
+import { counted } from '../params/format';
 import { type Ring, ringMs } from '../clean/ring';
 import { type Kind, kindOf } from '../hits/kinds';
 import { DEBLEED_DEFAULTS } from '../params/debleedParams';
@@ -81,5 +82,5 @@ export function proposePlan(plan: Plan, untouched: (t: Treatment) => boolean, ke
     const after = proposeTreatment(mic, hits.get(roleOf(mic.role).drum ?? '')?.length ?? 0, kept.has(id));
     if (after && !sameJson(after, mic.treatment)) changes.push({ path: ['mics', id, 'treatment'], before: mic.treatment as unknown as Json, after: after as unknown as Json });
   }
-  return { label: `Proposed treatment of ${changes.length} ${changes.length === 1 ? 'mic' : 'mics'}`, changes };
+  return { label: `Proposed treatment of ${counted(changes.length, 'mic')}`, changes };
 }

@@ -3,7 +3,7 @@ import type { Slice, SliceEdit } from '../clean/slices';
 import { DEBLEED_PARAMS, type DebleedSettings } from '../params/debleedParams';
 import { PARTS_PARAMS, type PartsSettings } from '../params/partsParams';
 import { SLICE_PARAMS, type SliceSettings, TAIL_PARAMS, type TailSettings } from '../params/sliceParams';
-import { formatParam } from '../params/format';
+import { counted, formatParam } from '../params/format';
 import type { ParamTable } from '../params/types';
 import { type Change, type Edit, type Json, sameJson } from './edits';
 import type { Plan } from './plan';
@@ -34,7 +34,6 @@ export const editSlices = (plan: Plan, micId: string, patch: Partial<SliceSettin
 export const editParts = (plan: Plan, micId: string, patch: Partial<PartsSettings>): Edit => editTable(plan, micId, 'parts', PARTS_PARAMS, patch);
 export const editTail = (plan: Plan, micId: string, patch: Partial<TailSettings>): Edit => editTable(plan, micId, 'tail', TAIL_PARAMS, patch);
 
-const count = (n: number) => `${n} ${n === 1 ? 'slice' : 'slices'}`;
 
 /** Changes of the edits at some hits; an edit with nothing left in it goes. */
 function put(plan: Plan, micId: string, patches: ReadonlyMap<string, SliceEdit>): Change[] {
@@ -63,7 +62,7 @@ export function moveEdges(plan: Plan, micId: string, slices: readonly Slice[], e
     if (edge === 'from') patches.set(first(s).id, { from: Math.round('by' in move ? s.from - first(s).frame + move.by : -move.to) });
     else patches.set(last(s).id, { to: Math.round('by' in move ? s.to - last(s).frame + move.by : move.to) });
   }
-  return { label: named(plan, micId, `${edge === 'from' ? 'start' : 'end'} of ${count(slices.length)}`), changes: put(plan, micId, patches) };
+  return { label: named(plan, micId, `${edge === 'from' ? 'start' : 'end'} of ${counted(slices.length, 'slice')}`), changes: put(plan, micId, patches) };
 }
 
 /** Gives slices a fade of so many frames, or a curve. */
@@ -77,7 +76,7 @@ export function setFades(plan: Plan, micId: string, slices: readonly Slice[], pa
     if (fadeOut !== undefined) add(last(s).id, { fadeOut: Math.max(0, Math.round(fadeOut)) });
     if (fadeOutCurve !== undefined) add(last(s).id, { fadeOutCurve });
   }
-  return { label: named(plan, micId, `fade of ${count(slices.length)}`), changes: put(plan, micId, patches) };
+  return { label: named(plan, micId, `fade of ${counted(slices.length, 'slice')}`), changes: put(plan, micId, patches) };
 }
 
 /** Drops slices; their hits stay hits. */
@@ -86,7 +85,7 @@ export function dropSlices(plan: Plan, micId: string, slices: readonly Slice[]):
   const kept = plan.mics[micId].treatment.sliceEdits;
   // a stretch kept by hand is simply gone
   const changes = put(plan, micId, patches).map((c) => (kept[c.path[4]]?.at !== undefined ? { ...c, after: null } : c));
-  return { label: named(plan, micId, `dropped ${count(slices.length)}`), changes };
+  return { label: named(plan, micId, `dropped ${counted(slices.length, 'slice')}`), changes };
 }
 
 /** Joins slices with those before them: all but the first of each run. */
@@ -98,7 +97,7 @@ export function joinSlices(plan: Plan, micId: string, slices: readonly Slice[]):
     // an end given by hand would part them again
     patches.set(last(slices[i - 1]).id, { ...patches.get(last(slices[i - 1]).id), to: undefined });
   }
-  return { label: named(plan, micId, `joined ${count(slices.length)}`), changes: put(plan, micId, patches) };
+  return { label: named(plan, micId, `joined ${counted(slices.length, 'slice')}`), changes: put(plan, micId, patches) };
 }
 
 /** Cuts a slice at a frame: before the next hit in it, or, where none comes, into what is kept and a stretch kept by hand. */
@@ -124,7 +123,7 @@ export function resetSlices(plan: Plan, micId: string, hits: readonly string[] |
   const now = plan.mics[micId].treatment.sliceEdits;
   const ids = (hits ?? Object.keys(now)).filter((id) => now[id]);
   return {
-    label: named(plan, micId, hits ? `slices as derived at ${ids.length} ${ids.length === 1 ? 'hit' : 'hits'}` : 'every slice as derived'),
+    label: named(plan, micId, hits ? `slices as derived at ${counted(ids.length, 'hit')}` : 'every slice as derived'),
     changes: ids.map((id) => ({ path: ['mics', micId, 'treatment', 'sliceEdits', id], before: now[id] as unknown as Json, after: null })),
   };
 }

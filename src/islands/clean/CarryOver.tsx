@@ -1,4 +1,5 @@
 /** Carries this mic's treatment to its siblings, after a look at what it comes to there. */
+import { counted } from '../../core/params/format';
 import { Dialog } from 'radix-ui';
 import { useMemo, useState } from 'react';
 import { type Part, outlook, siblings } from '../../core/plan/carryOver';
@@ -87,7 +88,7 @@ export function CarryOver({ open, onOpen }: { open: boolean; onOpen(v: boolean):
                 onOpen(false);
               }}
             >
-              Carry over to {targets.length} {targets.length === 1 ? 'mic' : 'mics'}
+              Carry over to {counted(targets.length, 'mic')}
             </button>
           </div>
         </Dialog.Content>

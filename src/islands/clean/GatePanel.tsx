@@ -2,7 +2,7 @@
 import { RotateCcw } from 'lucide-react';
 import { useState } from 'react';
 import { editGate, sameJson } from '../../core/plan/edits';
-import { formatNumber } from '../../core/params/format';
+import { counted, formatNumber } from '../../core/params/format';
 import { GATE_DEFAULTS, GATE_PARAMS, type GateSettings, isHardGate } from '../../core/params/gateParams';
 import { listHits } from '../../core/plan/planHits';
 import { roleOf } from '../../core/plan/roles';
@@ -69,7 +69,7 @@ export function GatePanel() {
       <div className="flex h-[28px] items-center gap-2 border-t border-line" title={GATE_PARAMS.keyBy.help}>
         <span className="text-ink2">{GATE_PARAMS.keyBy.label}</span>
         <Segments small label={GATE_PARAMS.keyBy.label} value={gate.keyBy} options={GATE_PARAMS.keyBy.options} onChange={openBy} disabled={!drum} />
-        <span className="num ml-auto text-xs text-ink2">{drum ? `${hitCount} hits` : 'no own drum'}</span>
+        <span className="num ml-auto text-xs text-ink2">{drum ? counted(hitCount, 'hit') : 'no own drum'}</span>
       </div>
       {!byHits && <Fold title="Curve" note="out over key in, dB" {...fold('curve')}>
         <CurveChart gate={gate} />

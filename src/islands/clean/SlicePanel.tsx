@@ -1,7 +1,7 @@
 /** Slices of the focused mic: every setting from the table, what was changed by hand, what can be done to the selected ones. */
 import { useMemo, useState } from 'react';
 import { sameJson } from '../../core/plan/edits';
-import { formatNumber } from '../../core/params/format';
+import { counted, formatNumber } from '../../core/params/format';
 import { SLICE_DEFAULTS, SLICE_PARAMS, type SliceSettings } from '../../core/params/sliceParams';
 import { slicesOf } from '../../core/plan/live';
 import { roleOf } from '../../core/plan/roles';
@@ -46,7 +46,7 @@ export function SlicePanel() {
       <header className="flex h-8 items-center gap-2">
         <Toggle label={`Slices of ${mic.name}`} checked={s.on} onChange={(on) => put({ on })} title="Slices on or off (C)" />
         <h2 className="font-head text-base font-bold">Slices</h2>
-        <span className="num truncate text-sm text-ink2" data-testid="slice-count" title={s.on ? `${list.length} slices, ${Math.round(kept * 100)} % of the song kept` : 'The mic is not cut'}>
+        <span className="num truncate text-sm text-ink2" data-testid="slice-count" title={s.on ? `${counted(list.length, 'slice')}, ${Math.round(kept * 100)} % of the song kept` : 'The mic is not cut'}>
           {s.on ? `${list.length}, ${Math.round(kept * 100)} %` : 'off'}
         </span>
         <button type="button" disabled={sameJson(s, SLICE_DEFAULTS)} onClick={() => put({ ...SLICE_DEFAULTS, on: s.on })} className="ml-auto h-6 rounded-[6px] px-1.5 text-sm hover:bg-soft disabled:opacity-45" title="Every setting of the slices back to its default; what was changed by hand stays">

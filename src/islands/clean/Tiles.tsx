@@ -2,6 +2,7 @@
  * Every hit of the focused mic as a small picture, lined up at the attack, so that a shaved attack, a short tail or a spill slice stands out among its neighbours. Sorted as
  * asked; a click chooses the slice on the waveform too and goes there. Only what is in view is drawn.
  */
+import { counted } from '../../core/params/format';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { FLAG_WORDS } from '../../core/clean/sliceFlags';
 import { fadeGain } from '../../core/clean/fades';
@@ -148,7 +149,7 @@ export function Tiles() {
       <header className="mb-1 flex h-6 items-center gap-2.5 text-sm">
         <b className="font-head">Tiles</b>
         <span className="num whitespace-nowrap text-ink2">
-          {tiles.length} hits, {flagged} flagged
+          {counted(tiles.length, 'hit')}, {flagged} flagged
         </span>
         <span className="truncate text-ink2">{shown.length > 0 && `−${Math.round(BEFORE_S * 1000)} to +${Math.round(AFTER_S * 1000)} ms from each attack`}</span>
         <span className="ml-auto text-ink2">First</span>

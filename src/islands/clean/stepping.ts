@@ -2,6 +2,7 @@
  * Going through an unknown mic by ear: from transient to transient, extending a selection, dropping what was passed. Drops are gaps in the plan,
  * shown hatched, undone like everything else.
  */
+import { counted } from '../../core/params/format';
 import type { Change } from '../../core/plan/edits';
 import { listHits } from '../../core/plan/planHits';
 import { roleOf } from '../../core/plan/roles';
@@ -70,5 +71,5 @@ export function bringBack(): void {
   const changes = Object.entries(base.mics[focus].treatment.gaps)
     .filter(([, g]) => g.from < range.to && g.to > range.from)
     .map(([id, g]): Change => ({ path: ['mics', focus, 'treatment', 'gaps', id], before: { from: g.from, to: g.to }, after: null }));
-  if (changes.length) commit({ label: `${base.mics[focus].name} brought back ${changes.length} ${changes.length === 1 ? 'gap' : 'gaps'}`, changes });
+  if (changes.length) commit({ label: `${base.mics[focus].name} brought back ${counted(changes.length, 'gap')}`, changes });
 }

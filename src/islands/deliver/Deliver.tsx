@@ -1,4 +1,5 @@
 /** Step Deliver: cleaned files as one zip, and the plan as a file. */
+import { counted } from '../../core/params/format';
 import { Download, FileJson, FolderInput } from 'lucide-react';
 import { Checkbox } from 'radix-ui';
 import { useEffect, useMemo, useRef, useState } from 'react';
@@ -187,7 +188,7 @@ export function Deliver() {
               </p>
             )}
             <button type="button" className="btn btn-ink mt-4 w-full justify-center" disabled={chosen.length === 0 || badSuffix} onClick={start}>
-              Export {chosen.length} {chosen.length === 1 ? 'file' : 'files'}
+              Export {counted(chosen.length, 'file')}
             </button>
           </section>
           <section aria-label="Hits" className="card p-4">

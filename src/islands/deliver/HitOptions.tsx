@@ -1,4 +1,5 @@
 /** What of the hits goes into the zip: MIDI with its keys and velocity curve, tick tracks, markers. */
+import { counted } from '../../core/params/format';
 import { useState } from 'react';
 import { percussionKey } from '../../formats/midi';
 import type { HitFiles } from '../../server/hitFiles';
@@ -59,7 +60,7 @@ export function HitOptions({ drums, count, cutMics, value, onChange }: { drums: 
       </div>
       <Line label="Table of hits" note="CSV" checked={value.csv} onChange={(csv) => put({ csv })} />
       <Line label="Labels" note="text, a file a drum" checked={value.labels} onChange={(labels) => put({ labels })} />
-      {cutMics > 0 && <Line label="Cut lists" note={`CSV and labels, ${cutMics} ${cutMics === 1 ? 'mic' : 'mics'}`} checked={value.cuts} onChange={(cuts) => put({ cuts })} />}
+      {cutMics > 0 && <Line label="Cut lists" note={`CSV and labels, ${counted(cutMics, 'mic')}`} checked={value.cuts} onChange={(cuts) => put({ cuts })} />}
       {cutMics > 0 && <Line label="Slices as files" note="WAV with time reference" checked={value.slices} onChange={(slices) => put({ slices })} />}
     </div>
   );

@@ -1,4 +1,5 @@
 /** Step Hits: who struck when. The chosen hit in all mics, all hits over time, and the queue of doubtful ones. */
+import { counted } from '../../core/params/format';
 import { FileMusic, Radar } from 'lucide-react';
 import { useEffect, useRef } from 'react';
 import { toast } from 'sonner';
@@ -57,7 +58,7 @@ export function Hits() {
     if (!file) return;
     try {
       const n = importMidi(new Uint8Array(await file.arrayBuffer()));
-      toast.success(`${n.added} hits added, ${n.kept} were there`, n.unknown ? { description: `${n.unknown} notes belong to no drum here, or lie behind the end.` } : undefined);
+      toast.success(`${counted(n.added, 'hit')} added, ${n.kept} ${n.kept === 1 ? 'was' : 'were'} there`, n.unknown ? { description: `${counted(n.unknown, 'note')} of no drum here, or behind the end.` } : undefined);
     } catch (err) {
       const { title, text } = describe(err);
       toast.error(title, { description: text });
@@ -79,7 +80,7 @@ export function Hits() {
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
         <header className="flex min-h-8 flex-wrap items-center gap-x-3 gap-y-1">
           <h1 className="whitespace-nowrap font-head text-lg font-bold">{hit ? `Who struck at ${formatTime(hit.frame / plan.sampleRate)}?` : 'Hits'}</h1>
-          <span className="truncate text-ink2">{hit ? `${drumLabel(hit.drum)}?` : `${total.toLocaleString('en')} hits`}</span>
+          <span className="truncate text-ink2">{hit ? `${drumLabel(hit.drum)}?` : counted(total, 'hit')}</span>
           <span className="ml-auto" />
           {running && (
             <span role="status" className="flex items-center gap-2 text-ink2">

@@ -1,4 +1,5 @@
 /** What the Hits view works on: drums in order, the chosen hit, the selection, what is doubtful; and what hands do with them. */
+import { counted } from '../../core/params/format';
 import type { Change, Edit } from '../../core/plan/edits';
 import { type ListedHit, decideHits, giveHits, hitChange, hitId, isDoubtful, listHits, moveHits, thresholdOf } from '../../core/plan/planHits';
 import { mainMic } from '../../core/plan/mainMic';
@@ -180,7 +181,7 @@ export function importMidi(bytes: Uint8Array): { added: number; kept: number; un
     added++;
     changes.push(hitChange(base, drum, id, { frame, strength: Math.max(0, (n.velocity - 1) / 126), certainty: 1, state: 'added' }));
   }
-  commit({ label: `${added + kept} hits from MIDI`, changes });
+  commit({ label: `${counted(added + kept, 'hit')} from MIDI`, changes });
   return { added, kept, unknown };
 }
 

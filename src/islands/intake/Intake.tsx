@@ -1,4 +1,5 @@
 /** Step Intake: which file is which mic, corrected where the guess was wrong; what was padded; more files. */
+import { counted } from '../../core/params/format';
 import { ChevronDown, Trash2 } from 'lucide-react';
 import { Select } from 'radix-ui';
 import { useState } from 'react';
@@ -137,7 +138,7 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
             <h1 className="font-head text-lg font-bold">{plan ? 'Who is who' : 'Bring in the mics'}</h1>
             <p className="text-ink2">
               {plan
-                ? `${data.files.length} files, ${plan.order.length} mics, ${formatTime(data.recording.frames / rate, 1)} at ${rate / 1000} kHz. Roles are read from the file names: correct what is wrong.`
+                ? `${counted(data.files.length, 'file')}, ${counted(plan.order.length, 'mic')}, ${formatTime(data.recording.frames / rate, 1)} at ${rate / 1000} kHz. Roles are read from the file names: correct what is wrong.`
                 : 'Drop the WAV files of one recording, one file per mic.'}
             </p>
           </div>
@@ -158,7 +159,7 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
         {unknown > 0 && (
           <p role="status" className="card mb-3 border-doubt px-4 py-2">
             <b className="text-doubt">
-              {unknown} {unknown === 1 ? 'mic has' : 'mics have'} no role yet.
+              {counted(unknown, 'mic has', 'mics have')} no role yet.
             </b>{' '}
             Choose one where you know it; “Other” is a fine answer for anything that is not a drum.
           </p>

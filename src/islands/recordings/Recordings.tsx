@@ -1,4 +1,5 @@
 /** All recordings, and where a new one begins: drop its files. */
+import { counted } from '../../core/params/format';
 import { Trash2 } from 'lucide-react';
 import { AlertDialog } from 'radix-ui';
 import { useCallback, useEffect, useState } from 'react';
@@ -130,7 +131,7 @@ export function Recordings() {
                           <AlertDialog.Content className="card fixed left-1/2 top-1/3 w-[380px] -translate-x-1/2 p-5">
                             <AlertDialog.Title className="font-head text-lg font-bold">Delete “{r.name}”?</AlertDialog.Title>
                             <AlertDialog.Description className="mt-2 text-ink2">
-                              Its {r.micCount} mics, its plan and its history go for good. Files on your disk are not touched.
+                              Its {counted(r.micCount, 'mic')}, its plan and its history go for good. Files on your disk are not touched.
                               {r.isDemo && ' The demo is made again at the next start.'}
                             </AlertDialog.Description>
                             <div className="mt-5 flex justify-end gap-2">

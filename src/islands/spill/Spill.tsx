@@ -1,4 +1,5 @@
 /** The spill map: how loud and how late every drum is in every mic, what a cell rests on, and what each mic calls for. */
+import { counted } from '../../core/params/format';
 import { Download, Play } from 'lucide-react';
 import { toast } from 'sonner';
 import { useEffect, useMemo, useState } from 'react';
@@ -136,7 +137,7 @@ function words(v: Verdict): string {
   const near = `${drumLabel(first.drum)} ${signed(first.db)} dB${first.delayMs !== null && Math.abs(first.delayMs) >= 0.05 ? `, ${Math.abs(first.delayMs).toFixed(1)} ms ${first.delayMs < 0 ? 'earlier' : 'later'}` : ''}`;
   const also = second && second.db > -30 ? `; ${drumLabel(second.drum)} ${signed(second.db)} dB` : '';
   if (v.call === 'wanted') return `Hears the whole kit: ${near}${also}.`;
-  return `${near}${also} against its own. ${v.strokes} strokes${v.doubtful ? `, ${v.doubtful} in doubt` : ''}.`;
+  return `${near}${also} against its own. ${counted(v.strokes, 'stroke')}${v.doubtful ? `, ${v.doubtful} in doubt` : ''}.`;
 }
 
 export function Spill() {
@@ -192,7 +193,7 @@ export function Spill() {
   const entry = row.mics[at.mic];
   const own = roleOf(plan.mics[micId].role).drum;
   const delayWords = entry.delayMs === null ? 'no clear delay' : Math.abs(entry.delayMs) < 0.05 ? 'at the same time' : `${Math.abs(entry.delayMs).toFixed(2)} ms ${entry.delayMs < 0 ? 'earlier' : 'later'} than its own mic`;
-  const counted = countsFor(plan, row.drum).strokes;
+  const { strokes } = countsFor(plan, row.drum);
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[1fr_284px]">
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
@@ -268,7 +269,7 @@ export function Spill() {
             </h2>
             <span className="truncate text-sm text-ink2">
               {own === row.drum ? 'its own drum' : `${signed(matrix[at.mic][at.drum])} dB`} · {delayWords}
-              {entry.polarity < 0 ? ' · upside down' : ''} · from {row.strokes} sure of {counted} strokes
+              {entry.polarity < 0 ? ' · upside down' : ''} · from {row.strokes} sure of {counted(strokes, 'stroke')}
             </span>
             <button type="button" className="btn ml-auto" onClick={() => hear(plan, micId, row.drum)} title="The stroke that stands most alone, in this mic as it came, in a loop">
               <Play aria-hidden="true" size={13} /> Hear it here

@@ -1,4 +1,5 @@
 /** The mics, always at hand: who it is, what is done to it, how loud, solo and mute. */
+import { counted } from '../../core/params/format';
 import { Slider } from 'radix-ui';
 import { editMic } from '../../core/plan/edits';
 import type { Plan } from '../../core/plan/plan';
@@ -82,7 +83,7 @@ export function MicList() {
   return (
     <nav aria-label="Mics" className="flex min-h-0 flex-col border-r border-line">
       <h2 className="flex items-baseline justify-between px-4 pb-1 pt-2.5 text-sm font-bold text-ink2">
-        {order.length} mics <span className="text-xs font-normal">level, dB</span>
+        {counted(order.length, 'mic')} <span className="text-xs font-normal">level, dB</span>
       </h2>
       <ul className="min-h-0 flex-1 overflow-y-auto px-2 pb-2">
         {order.map((id) => (

@@ -4,6 +4,22 @@ import { Brand } from '../shared/Brand';
 import { STEPS, type Step } from './steps';
 import { redo, undo, useBench } from './store';
 
+/** Work in the background, and the step that shows it more closely itself. */
+const JOBS: Readonly<Record<string, { readonly label: string; readonly step?: Step }>> = { analysis: { label: 'Finding hits', step: 'hits' }, debleed: { label: 'De-bleed' }, image: { label: 'Telling drums apart' }, export: { label: 'Writing files', step: 'deliver' } };
+
+/** What the server works on while one does something else. */
+function Background({ step }: { step: Step }) {
+  const job = useBench((s) => Object.values(s.working).find((w) => JOBS[w.job] && JOBS[w.job].step !== step));
+  if (!job) return null;
+  const { label } = JOBS[job.job];
+  return (
+    <span className="flex shrink-0 items-center gap-2 whitespace-nowrap text-sm text-ink2" data-testid="background" title={`${label}, in the background: go on meanwhile`}>
+      <progress aria-label={label} max={1} value={job.progress} className="h-1.5 w-14" />
+      {label} <span className="num">{Math.round(100 * job.progress)} %</span>
+    </span>
+  );
+}
+
 const WORDS = { saved: 'Saved', saving: 'Saving ...', offline: 'Not saved: no server' } as const;
 
 export function TopBar(p: { step: Step; onStep(s: Step): void; onCommands(): void; onHelp(): void }) {
@@ -19,6 +35,7 @@ export function TopBar(p: { step: Step; onStep(s: Step): void; onCommands(): voi
         <span className="truncate text-ink2" title={name}>
           {name}
         </span>
+        <Background step={p.step} />
       </div>
       <nav aria-label="Steps" className="flex gap-1">
         {STEPS.map((s) => (

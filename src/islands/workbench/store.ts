@@ -36,6 +36,13 @@ export interface Preview {
   turn: number;
 }
 
+export interface Working {
+  /** The kind of job. */
+  readonly job: string;
+  /** 0..1. */
+  readonly progress: number;
+}
+
 export interface Bench {
   id: string;
   data: Workbench | null;
@@ -88,6 +95,8 @@ export interface Bench {
   stepping: boolean;
   analysis: AnalysisView | null;
   debleed: DebleedView | null;
+  /** What the server works on for this recording, by job. */
+  working: Readonly<Record<string, Working>>;
   /** Treatments are to be proposed when de-bleed is computed. */
   proposing: boolean;
 
@@ -98,7 +107,7 @@ export interface Bench {
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
   focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, hearPart: 'both', spillOf: 'planned', solo: new Set(), muted: new Set(),
-  monitorDb: -6, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, proposing: false, preview: null, previewLoading: null,
+  monitorDb: -6, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, working: {}, proposing: false, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;
@@ -265,17 +274,30 @@ export const hasUnsaved = (): boolean => queue.length > 0 || sending;
 /** Who changes plans beside pages. */
 const JOBS: ReadonlySet<string> = new Set(['analysis', 'debleed']);
 
+/** Takes in what a job tells: it is listed as long as it runs. */
+function noteJob(n: { jobId: string; job: string; state: string; progress: number }): void {
+  const { [n.jobId]: _, ...others } = get().working;
+  set({ working: n.state === 'running' ? { ...others, [n.jobId]: { job: n.job, progress: n.progress } } : others });
+  if (n.job === 'analysis' && n.state === 'failed') notify('failed', { error: new FreshGapError('ANALYSIS_FAILED', 'Listening to the mics ended early.') });
+}
+
 /** Listens to what other pages and jobs do with this recording; returns how to stop. */
 export function followEvents(id: string, onJob: () => void): () => void {
   const source = new EventSource(`/bulk/recordings/${id}/events`);
   let lost = false;
   source.onmessage = (e) => {
-    const n = JSON.parse(e.data) as { kind: string; revision?: number; client?: string };
+    const n = JSON.parse(e.data) as { kind: string; revision?: number; client?: string } | ({ kind: 'job' } & Parameters<typeof noteJob>[0]);
     if (n.kind === 'hello' && lost) {
       lost = false;
+      // what ended meanwhile was not told
+      set({ working: {} });
       if (!hasUnsaved()) void openBench(id);
     }
-    if (n.kind === 'job') onJob();
+    if ('jobId' in n) {
+      noteJob(n);
+      onJob();
+      return;
+    }
     if (n.kind === 'files') void openBench(id);
     if (n.kind === 'plan' && n.client !== CLIENT && (n.revision ?? 0) > get().revision) {
       // with changes of our own on the way the server will refuse the stale ones and say so

@@ -10,7 +10,7 @@ export function treatmentWords(plan: Plan, mic: PlanMic, short = false): string 
   return rest === 'as is' ? 'de-bled' : `de-bled, ${rest}`;
 }
 
-const counted = (n: number, one: string, many: string) => (n === 0 ? '' : n === 1 ? one : `${n} ${many}`);
+const ifAny = (n: number, one: string, many: string) => (n === 0 ? '' : n === 1 ? one : `${n} ${many}`);
 
 function gateWords(plan: Plan, g: PlanMic['treatment']['gate']): string {
   if (g.keyBy === 'hits') return 'gate by hits';
@@ -25,8 +25,8 @@ function restWords(plan: Plan, mic: PlanMic, short: boolean): string {
     gate.on && (slices.on || short ? 'gate' : gateWords(plan, gate)),
     tail.on && (slices.on || gate.on ? 'damped' : 'damped tails'),
     parts.on && 'two parts',
-    counted(Object.keys(gaps).length, '1 gap by hand', 'gaps by hand'),
-    counted(Object.keys(closings).length, 'closing low-pass', 'closing low-passes'),
+    ifAny(Object.keys(gaps).length, '1 gap by hand', 'gaps by hand'),
+    ifAny(Object.keys(closings).length, 'closing low-pass', 'closing low-passes'),
   ];
   return words.filter(Boolean).join(', ') || 'as is';
 }

@@ -30,7 +30,7 @@ const columns = (sql: Sql) =>
   sql`id, recording_id as "recordingId", kind, input, state, attempt, progress, note, result, error, created_at as "createdAt"`;
 
 const tell = (sql: Sql, j: JobRow) =>
-  notify(sql, { kind: 'job', recordingId: j.recordingId, jobId: j.id, state: j.state, progress: j.progress, note: j.note });
+  notify(sql, { kind: 'job', recordingId: j.recordingId, jobId: j.id, job: j.kind, state: j.state, progress: j.progress, note: j.note });
 
 export async function addJob(sql: Sql, recordingId: string, kind: string, input: unknown): Promise<JobRow> {
   const [job] = await sql<JobRow[]>`
