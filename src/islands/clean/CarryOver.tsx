@@ -1,7 +1,7 @@
 /** Carries this mic's treatment to its siblings, after a look at what it comes to there. */
-import { counted } from '../../core/params/format';
 import { Dialog } from 'radix-ui';
 import { useMemo, useState } from 'react';
+import { counted } from '../../core/params/format';
 import { type Part, outlook, siblings } from '../../core/plan/carryOver';
 import { roleOf } from '../../core/plan/roles';
 import { Glyph } from '../shared/Glyph';

@@ -2,8 +2,8 @@
  * Every hit of the focused mic as a small picture, lined up at the attack, so that a shaved attack, a short tail or a spill slice stands out among its neighbours. Sorted as
  * asked; a click chooses the slice on the waveform too and goes there. Only what is in view is drawn.
  */
-import { counted } from '../../core/params/format';
 import { useEffect, useMemo, useRef, useState } from 'react';
+import { counted } from '../../core/params/format';
 import { FLAG_WORDS } from '../../core/clean/sliceFlags';
 import { fadeGain } from '../../core/clean/fades';
 import { foreignHits } from '../../core/plan/live';

@@ -1,9 +1,9 @@
 /** Step Deliver: cleaned files as one zip, and the plan as a file. */
-import { counted } from '../../core/params/format';
 import { Download, FileJson, FolderInput } from 'lucide-react';
 import { Checkbox } from 'radix-ui';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { toast } from 'sonner';
+import { counted } from '../../core/params/format';
 import { isUntouched } from '../../core/plan/plan';
 import { listHits } from '../../core/plan/planHits';
 import { type HitFiles, NO_HIT_FILES } from '../../server/hitFiles';

@@ -1,6 +1,6 @@
 /** What of the hits goes into the zip: MIDI with its keys and velocity curve, tick tracks, markers. */
-import { counted } from '../../core/params/format';
 import { useState } from 'react';
+import { counted } from '../../core/params/format';
 import { percussionKey } from '../../formats/midi';
 import type { HitFiles } from '../../server/hitFiles';
 import { drumLabel } from '../hits/hitsState';

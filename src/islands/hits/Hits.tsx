@@ -1,8 +1,8 @@
 /** Step Hits: who struck when. The chosen hit in all mics, all hits over time, and the queue of doubtful ones. */
-import { counted } from '../../core/params/format';
 import { FileMusic, Radar } from 'lucide-react';
 import { useEffect, useRef } from 'react';
 import { toast } from 'sonner';
+import { counted } from '../../core/params/format';
 import type { AnalysisView } from '../../server/analysis';
 import { describe, refresher, request } from '../shared/api';
 import { formatTime } from '../shared/time';

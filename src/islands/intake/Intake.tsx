@@ -1,9 +1,9 @@
 /** Step Intake: which file is which mic, corrected where the guess was wrong; what was padded; more files. */
-import { counted } from '../../core/params/format';
 import { ChevronDown, Trash2 } from 'lucide-react';
 import { Select } from 'radix-ui';
 import { useState } from 'react';
 import { toast } from 'sonner';
+import { counted } from '../../core/params/format';
 import { editMic } from '../../core/plan/edits';
 import { ROLES, roleOf } from '../../core/plan/roles';
 import { describe, request } from '../shared/api';

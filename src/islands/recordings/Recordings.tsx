@@ -1,9 +1,9 @@
 /** All recordings, and where a new one begins: drop its files. */
-import { counted } from '../../core/params/format';
 import { Trash2 } from 'lucide-react';
 import { AlertDialog } from 'radix-ui';
 import { useCallback, useEffect, useState } from 'react';
 import { toast } from 'sonner';
+import { counted } from '../../core/params/format';
 import type { RecordingListRow } from '../../server/sql/recordings';
 import { DropArea, type Dropped } from '../intake/DropArea';
 import { UploadList } from '../intake/UploadList';
@@ -12,10 +12,9 @@ import { describe, request } from '../shared/api';
 import { Brand } from '../shared/Brand';
 import { Notices } from '../shared/Notices';
 import { formatTime } from '../shared/time';
+import { nameFrom } from './nameFrom';
 
 const date = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
-
-const nameFrom = (d: Dropped) => d.folder ?? 'New recording';
 
 export function Recordings() {
   const [rows, setRows] = useState<RecordingListRow[] | null>(null);
@@ -35,7 +34,7 @@ export function Recordings() {
 
   async function begin(d: Dropped) {
     try {
-      const { id } = await request<{ id: string }>('POST', '/api/recordings', { name: nameFrom(d).slice(0, 200) });
+      const { id } = await request<{ id: string }>('POST', '/api/recordings', { name: nameFrom(d.folder, d.files.map((f) => f.name), rows?.map((r) => r.name) ?? []) });
       setTaking(id);
       const done = await takeFiles(id, d.files);
       const failed = useUploads.getState().list.some((u) => u.state === 'failed');

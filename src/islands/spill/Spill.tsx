@@ -1,8 +1,8 @@
 /** The spill map: how loud and how late every drum is in every mic, what a cell rests on, and what each mic calls for. */
-import { counted } from '../../core/params/format';
 import { Download, Play } from 'lucide-react';
 import { toast } from 'sonner';
 import { useEffect, useMemo, useState } from 'react';
+import { counted } from '../../core/params/format';
 import { heardBands } from '../../core/hits/kinds';
 import type { Plan } from '../../core/plan/plan';
 import { REST } from '../../core/params/debleedParams';

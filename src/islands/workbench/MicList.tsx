@@ -1,6 +1,6 @@
 /** The mics, always at hand: who it is, what is done to it, how loud, solo and mute. */
-import { counted } from '../../core/params/format';
 import { Slider } from 'radix-ui';
+import { counted } from '../../core/params/format';
 import { editMic } from '../../core/plan/edits';
 import type { Plan } from '../../core/plan/plan';
 import { Glyph } from '../shared/Glyph';
