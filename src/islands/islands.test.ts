@@ -8,6 +8,7 @@ import { MIN_FRAMES, fitView, scrollView, zoomView } from './clean/viewMoves';
 import { columnsFromPyramid, columnsFromSamples } from './clean/waveData';
 import { formatBytes, formatTime, signed } from './shared/time';
 import { hasDebleed, offersProposal, proposalFor } from './workbench/proposing';
+import { noteJob, onNotify, useBench } from './workbench/store';
 import { treatmentWords } from './workbench/treatmentWords';
 
 const frames = 2_400_000;
@@ -137,5 +138,30 @@ describe('what is proposed', () => {
     expect(offersProposal(on([kick]), { [kick]: whole, [hat]: { share: 0 } })).toBe(false);
     expect(offersProposal(on([kick, hat]))).toBe(false);
     expect(plan.mics[overhead].role).toMatch(/^overhead/);
+  });
+});
+
+describe('work in the background', () => {
+  const note = (jobId: string, job: string, state: string, progress = 0) => noteJob({ jobId, job, state, progress });
+  const working = () => useBench.getState().working;
+
+  it('is listed while it runs, each job by itself', () => {
+    note('a', 'analysis', 'running', 0.25);
+    note('b', 'export', 'running', 0.5);
+    note('a', 'analysis', 'running', 0.75);
+    expect(working()).toEqual({ a: { job: 'analysis', progress: 0.75 }, b: { job: 'export', progress: 0.5 } });
+    note('a', 'analysis', 'done', 1);
+    note('b', 'export', 'cancelled', 0.5);
+    expect(working()).toEqual({});
+  });
+
+  it('is told of where finding hits fails', () => {
+    const told: unknown[] = [];
+    onNotify((kind, detail) => told.push([kind, detail.error]));
+    note('a', 'debleed', 'failed');
+    expect(told).toEqual([]);
+    note('b', 'analysis', 'failed');
+    expect(told).toMatchObject([['failed', { code: 'ANALYSIS_FAILED' }]]);
+    onNotify(() => {});
   });
 });

@@ -274,8 +274,8 @@ export const hasUnsaved = (): boolean => queue.length > 0 || sending;
 /** Who changes plans beside pages. */
 const JOBS: ReadonlySet<string> = new Set(['analysis', 'debleed']);
 
-/** Takes in what a job tells: it is listed as long as it runs. */
-function noteJob(n: { jobId: string; job: string; state: string; progress: number }): void {
+/** Takes in what a job tells: it is listed as long as it runs. Only Hits shows why finding hits failed, so that is told wherever one is. */
+export function noteJob(n: { jobId: string; job: string; state: string; progress: number }): void {
   const { [n.jobId]: _, ...others } = get().working;
   set({ working: n.state === 'running' ? { ...others, [n.jobId]: { job: n.job, progress: n.progress } } : others });
   if (n.job === 'analysis' && n.state === 'failed') notify('failed', { error: new FreshGapError('ANALYSIS_FAILED', 'Listening to the mics ended early.') });
