@@ -59,6 +59,11 @@ describe('de-bleed in Clean', () => {
     expect((await settings())?.on).toBe(true);
     await s.page.waitForFunction(() => window.freshGap.store.getState().preview?.debleed != null, { timeout: 30_000 });
     await s.page.waitForSelector('[data-testid="debleed-figures"]');
+    // nothing closes, so the figures beside are of de-bleed: a level in each of three, and how many strokes
+    const told = await s.page.$$eval('[data-testid="figures"] > div', (l) => l.map((e) => e.textContent?.trim() ?? ''));
+    expect(told.map((t) => t.replace(/[−\d.].*$/, ''))).toEqual(['Taken in gaps', 'Taken in tails', 'Attacks', 'Own strokes']);
+    for (const t of told.slice(0, 3)) expect(t).toMatch(/[−\d]\d*\.\d dB$/);
+    expect(told[3]).toMatch(/\d$/);
     const own = await rendered(s.page, 0, 96000);
     expect(energy(own[0].map((v, i) => v - raw[0][i]))).toBeGreaterThan(1e-3 * energy(raw[0]));
     // what was removed is the difference

@@ -3,6 +3,7 @@ import { editGate, sameJson } from '../../core/plan/edits';
 import { NO_TREATMENT } from '../../core/plan/plan';
 import { changeOver, putAside } from '../../core/plan/second';
 import { editDebleed, editParts, editSlices, editTail } from '../../core/plan/sliceEdits';
+import { askDebleed } from '../clean/DebleedJob';
 import { cutHere, drop, join, keepSelection, nudge, pickAll, pickInLoop, pickLike, reset } from '../clean/sliceState';
 import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
@@ -158,8 +159,10 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'tiles', group: 'Slices', step: 'clean', label: 'Tiles of every hit', keys: ['y'], shown: 'Y', run: () => set({ tiles: !get().tiles }) },
     { id: 'bring-back', group: 'Plan', step: 'clean', label: 'Bring back gaps dropped here', keys: ['Shift+X'], shown: 'Shift X', run: bringBack },
     { id: 'hit-find', group: 'Hits', label: 'Find the hits anew', run: () => void startAnalysis() },
+    { id: 'hit-closely', group: 'Hits', label: 'Listen closely: de-bleed, and the hits again on what is left', run: () => void askDebleed('start') },
 
     { id: 'intake', group: 'Go', label: 'Go to Intake', run: () => go('intake') },
+    { id: 'spill', group: 'Go', label: 'Go to Spill', run: () => go('spill') },
     { id: 'hits', group: 'Go', label: 'Go to Hits', run: () => go('hits') },
     { id: 'clean', group: 'Go', label: 'Go to Clean', run: () => go('clean') },
     { id: 'deliver', group: 'Go', label: 'Go to Deliver', run: () => go('deliver') },
