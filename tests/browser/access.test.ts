@@ -106,6 +106,32 @@ describe('the keyboard', () => {
     expect(await s.page.evaluate(() => window.freshGap.store.getState().muted.size)).toBe(0);
   });
 
+  it('never works on what another step shows: such a command leads there, and its key does nothing', async () => {
+    const mic = await openClean(s.page, s.url, id, 'tom-1');
+    const state = () => s.page.evaluate((m) => {
+      const { plan } = window.freshGap.store.getState();
+      return JSON.stringify([plan?.hits, plan?.mics[m].treatment]);
+    }, mic);
+    const before = await state();
+    const choose = async (words: string, path: RegExp) => {
+      await s.page.keyboard.press('/');
+      await s.page.waitForSelector('[role="dialog"]');
+      await s.page.keyboard.type(words);
+      await s.page.keyboard.press('Enter');
+      await s.page.waitForFunction((p) => new RegExp(p).test(location.pathname) && !document.querySelector('[role="dialog"]'), {}, path.source);
+    };
+    await choose('not a hit', /\/hits$/);
+    expect(await state()).toBe(before);
+    for (const key of ['g', 'v', 'c', 'd'] as const) await s.page.keyboard.press(key);
+    expect(await state()).toBe(before);
+    await choose('gate of this mic', /\/clean$/);
+    expect(await state()).toBe(before);
+    await s.page.keyboard.press('g');
+    await s.page.waitForFunction((m) => window.freshGap.store.getState().plan?.mics[m].treatment.gate.on, {}, mic);
+    await s.page.keyboard.press('g');
+    await s.page.waitForFunction((m) => !window.freshGap.store.getState().plan?.mics[m].treatment.gate.on, {}, mic);
+  });
+
   it('moves the threshold from the focused line, and gives it back on undo', async () => {
     const mic = await openClean(s.page, s.url, id, 'tom-1');
     const threshold = () => s.page.evaluate((m) => window.freshGap.store.getState().plan?.mics[m].treatment.gate.thresholdDb, mic);

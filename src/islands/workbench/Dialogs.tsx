@@ -1,9 +1,14 @@
 /** The list of all commands and the help on keys. */
 import { Command as List } from 'cmdk';
 import { Dialog } from 'radix-ui';
-import type { Command } from './commands';
+import { type Command, worksIn } from './commands';
+import { STEPS, type Step } from './steps';
 
-export function CommandList(p: { open: boolean; onOpen(v: boolean): void; commands: readonly Command[] }) {
+/** What belongs to another step works on what is not seen here: choosing it only leads there. */
+const elsewhere = (c: Command, step: Step): Step | null => (worksIn(c, step) ? null : (c.step ?? 'clean'));
+
+export function CommandList(p: { open: boolean; onOpen(v: boolean): void; commands: readonly Command[]; step: Step; onStep(s: Step): void }) {
+  const list = [...p.commands].sort((a, b) => Number(elsewhere(a, p.step) !== null) - Number(elsewhere(b, p.step) !== null));
   return (
     <Dialog.Root open={p.open} onOpenChange={p.onOpen}>
       <Dialog.Portal>
@@ -14,21 +19,25 @@ export function CommandList(p: { open: boolean; onOpen(v: boolean): void; comman
             <List.Input placeholder="What do you want to do?" className="w-full border-b border-line bg-transparent px-4 py-3 outline-none" />
             <List.List className="max-h-[50vh] overflow-y-auto p-1.5">
               <List.Empty className="p-4 text-ink2">No command has these words.</List.Empty>
-              {p.commands.map((c) => (
-                <List.Item
-                  key={c.id}
-                  value={`${c.label} ${c.group}`}
-                  onSelect={() => {
-                    p.onOpen(false);
-                    c.run();
-                  }}
-                  className="flex cursor-pointer items-center rounded-[6px] px-2.5 py-1.5 data-[selected=true]:bg-ink data-[selected=true]:text-paper"
-                >
-                  <span className="w-16 text-sm opacity-70">{c.group}</span>
-                  <span className="flex-1">{c.label}</span>
-                  {c.shown && <kbd className="kbd">{c.shown}</kbd>}
-                </List.Item>
-              ))}
+              {list.map((c) => {
+                const there = elsewhere(c, p.step);
+                return (
+                  <List.Item
+                    key={c.id}
+                    value={`${c.label} ${c.group}`}
+                    onSelect={() => {
+                      p.onOpen(false);
+                      if (there) p.onStep(there);
+                      else c.run();
+                    }}
+                    className="flex cursor-pointer items-center rounded-[6px] px-2.5 py-1.5 data-[selected=true]:bg-ink data-[selected=true]:text-paper"
+                  >
+                    <span className="w-16 text-sm opacity-70">{c.group}</span>
+                    <span className="flex-1">{c.label}</span>
+                    {there ? <span className="text-sm opacity-70">go to {STEPS.find((s) => s.id === there)?.label}</span> : c.shown && <kbd className="kbd">{c.shown}</kbd>}
+                  </List.Item>
+                );
+              })}
             </List.List>
           </List>
         </Dialog.Content>

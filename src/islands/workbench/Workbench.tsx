@@ -15,7 +15,7 @@ import { CommandList, KeysHelp } from './Dialogs';
 import { MicList } from './MicList';
 import { TopBar } from './TopBar';
 import { TransportBar } from './TransportBar';
-import { commandsFor } from './commands';
+import { commandsFor, worksIn } from './commands';
 import { startEngine } from './engine';
 import { followProposal } from './proposing';
 import type { Step } from './steps';
@@ -109,7 +109,7 @@ export function Workbench(p: { id: string; step: Step }) {
   useEffect(() => {
     if (blocked) return;
     const keys: Record<string, (e: KeyboardEvent) => void> = {};
-    const here = commands.list.filter((c) => !c.step || c.step === step);
+    const here = commands.list.filter((c) => worksIn(c, step));
     // what belongs to this step is set last and so wins
     for (const c of [...here].sort((a, b) => Number(Boolean(a.step)) - Number(Boolean(b.step)))) {
       for (const k of c.keys ?? []) {
@@ -161,7 +161,7 @@ export function Workbench(p: { id: string; step: Step }) {
         </div>
       )}
       <TransportBar />
-      <CommandList open={commandsOpen} onOpen={setCommandsOpen} commands={commands.list} />
+      <CommandList open={commandsOpen} onOpen={setCommandsOpen} commands={commands.list} step={step} onStep={commands.go} />
       <KeysHelp open={helpOpen} onOpen={setHelpOpen} commands={commands.list} />
       <Notices offset={76} />
     </div>

@@ -14,11 +14,16 @@ import { propose, proposeDebled } from './proposing';
 import type { Step } from './steps';
 import { commit, dropGesture, redo, undo, useBench } from './store';
 
+/** Whether a command works in a step. */
+export const worksIn = (c: Command, step: Step): boolean => (!c.step || c.step === step) && c.unseenIn !== step;
+
 export interface Command {
   id: string;
   group: 'Listen' | 'View' | 'Mics' | 'Plan' | 'Slices' | 'Hits' | 'Go';
   /** Only there. Commands of a step come before others with the same keys. */
   step?: Step;
+  /** Not there, where nobody would see what it did. */
+  unseenIn?: Step;
   label: string;
   /** As tinykeys reads them. */
   keys?: string[];
@@ -100,12 +105,12 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'mute', group: 'Mics', label: 'Mute this mic', keys: ['m'], shown: 'M', run: () => flip('muted') },
     { id: 'unsolo', group: 'Mics', label: 'No solos, no mutes', run: () => set({ solo: new Set(), muted: new Set() }) },
 
-    { id: 'debleed', group: 'Plan', label: 'De-bleed of this mic on or off', keys: ['v'], shown: 'V', run: () => { const { base, focus } = get(); if (base) commit(editDebleed(base, focus, { on: !base.mics[focus].treatment.debleed.on })); set({ panel: 'debleed' }); } },
-    { id: 'gate', group: 'Plan', label: 'Gate of this mic on or off', keys: ['g'], shown: 'G', run: toggleGate },
-    { id: 'slices', group: 'Plan', label: 'Slices of this mic on or off', keys: ['c'], shown: 'C', run: () => { const { base, focus } = get(); if (base) commit(editSlices(base, focus, { on: !base.mics[focus].treatment.slices.on })); set({ panel: 'slices' }); } },
-    { id: 'parts', group: 'Plan', label: 'Attack and note of this mic on or off', keys: ['Shift+D'], shown: 'Shift D', run: () => { const { base, focus } = get(); if (base) commit(editParts(base, focus, { on: !base.mics[focus].treatment.parts.on })); set({ panel: 'parts' }); } },
-    { id: 'other', group: 'Plan', label: 'The other treatment of this mic', keys: ['Shift+V'], shown: 'Shift V', run: () => { const { base, focus } = get(); if (base) commit(base.mics[focus].second ? changeOver(base, focus) : putAside(base, focus)); } },
-    { id: 'tail', group: 'Plan', label: 'Tail damping of this mic on or off', keys: ['d'], shown: 'D', run: () => { const { base, focus } = get(); if (base) commit(editTail(base, focus, { on: !base.mics[focus].treatment.tail.on })); set({ panel: 'tail' }); } },
+    { id: 'debleed', group: 'Plan', unseenIn: 'hits', label: 'De-bleed of this mic on or off', keys: ['v'], shown: 'V', run: () => { const { base, focus } = get(); if (base) commit(editDebleed(base, focus, { on: !base.mics[focus].treatment.debleed.on })); set({ panel: 'debleed' }); } },
+    { id: 'gate', group: 'Plan', unseenIn: 'hits', label: 'Gate of this mic on or off', keys: ['g'], shown: 'G', run: toggleGate },
+    { id: 'slices', group: 'Plan', unseenIn: 'hits', label: 'Slices of this mic on or off', keys: ['c'], shown: 'C', run: () => { const { base, focus } = get(); if (base) commit(editSlices(base, focus, { on: !base.mics[focus].treatment.slices.on })); set({ panel: 'slices' }); } },
+    { id: 'parts', group: 'Plan', unseenIn: 'hits', label: 'Attack and note of this mic on or off', keys: ['Shift+D'], shown: 'Shift D', run: () => { const { base, focus } = get(); if (base) commit(editParts(base, focus, { on: !base.mics[focus].treatment.parts.on })); set({ panel: 'parts' }); } },
+    { id: 'other', group: 'Plan', unseenIn: 'hits', label: 'The other treatment of this mic', keys: ['Shift+V'], shown: 'Shift V', run: () => { const { base, focus } = get(); if (base) commit(base.mics[focus].second ? changeOver(base, focus) : putAside(base, focus)); } },
+    { id: 'tail', group: 'Plan', unseenIn: 'hits', label: 'Tail damping of this mic on or off', keys: ['d'], shown: 'D', run: () => { const { base, focus } = get(); if (base) commit(editTail(base, focus, { on: !base.mics[focus].treatment.tail.on })); set({ panel: 'tail' }); } },
     { id: 'carry', group: 'Plan', step: 'clean', label: 'Carry this treatment to other mics', keys: ['o'], shown: 'O', run: () => set({ carrying: true }) },
     { id: 'propose', group: 'Plan', label: 'Propose a treatment for every untouched mic', run: () => void proposeDebled() },
     { id: 'propose-cuts', group: 'Plan', label: 'Propose at once, with de-bleed only where it is computed', run: propose },
