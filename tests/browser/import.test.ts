@@ -113,6 +113,26 @@ describe('taking files in', () => {
     await sees(page, 'Slow Lantern, take 4');
   });
 
+  it('loses a file only when that is meant', async () => {
+    const { page } = s;
+    await page.goto(s.url);
+    await page.waitForSelector('a[href^="/recordings/"]');
+    const id = (await page.$eval('a[href^="/recordings/"]', (a) => a.getAttribute('href') ?? '')).split('/')[2];
+    const files = async () => (await sql`select name from source_file where recording_id = ${id} order by name`).map((r) => r.name as string);
+    const before = await files();
+    expect(before.length).toBeGreaterThan(1);
+    await page.goto(`${s.url}/recordings/${id}/intake`);
+    await sees(page, 'Who is who');
+    await press(page, `Take ${before[0]} out`);
+    await press(page, 'Keep it');
+    await page.waitForFunction(() => !document.querySelector('[role="alertdialog"]'));
+    expect(await files()).toEqual(before);
+    await press(page, `Take ${before[0]} out`);
+    await press(page, 'Take out');
+    await sees(page, `${before[0]} is out`);
+    expect(await files()).toEqual(before.slice(1));
+  });
+
   it('is gone for good when the recording is deleted', async () => {
     const { page } = s;
     await page.goto(s.url);

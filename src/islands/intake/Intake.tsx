@@ -1,11 +1,12 @@
 /** Step Intake: which file is which mic, corrected where the guess was wrong; what was padded; more files. */
-import { ChevronDown, Trash2 } from 'lucide-react';
+import { ChevronDown } from 'lucide-react';
 import { Select } from 'radix-ui';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import { counted } from '../../core/params/format';
 import { editMic } from '../../core/plan/edits';
 import { ROLES, roleOf } from '../../core/plan/roles';
+import { AskFirst } from '../shared/AskFirst';
 import { describe, request } from '../shared/api';
 import { Glyph } from '../shared/Glyph';
 import { encodingLabel, formatTime } from '../shared/time';
@@ -196,9 +197,14 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
                       <td className="num text-right">{formatTime(f.frames / rate)}</td>
                       <td className="text-center">
                         {k === 0 && (
-                          <button type="button" className="inline-grid size-7 place-items-center text-ink2 hover:text-hand" aria-label={`Take ${f.name} out`} title="Take out of the recording" onClick={() => remove(f.id, f.name)}>
-                            <Trash2 aria-hidden="true" size={15} />
-                          </button>
+                          <AskFirst
+                            label={`Take ${f.name} out`}
+                            hint="Take out of the recording"
+                            title={`Take “${f.name}” out?`}
+                            text="What was done to it goes with it, and undo begins anew. The file on your disk is not touched."
+                            action="Take out"
+                            onSure={() => void remove(f.id, f.name)}
+                          />
                         )}
                       </td>
                     </tr>

@@ -1,6 +1,4 @@
 /** All recordings, and where a new one begins: drop its files. */
-import { Trash2 } from 'lucide-react';
-import { AlertDialog } from 'radix-ui';
 import { useCallback, useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import { counted } from '../../core/params/format';
@@ -9,6 +7,7 @@ import { DropArea, type Dropped } from '../intake/DropArea';
 import { UploadList } from '../intake/UploadList';
 import { takeFiles, useUploads } from '../intake/useUploads';
 import { describe, request } from '../shared/api';
+import { AskFirst } from '../shared/AskFirst';
 import { Brand } from '../shared/Brand';
 import { Notices } from '../shared/Notices';
 import { formatTime } from '../shared/time';
@@ -119,29 +118,14 @@ export function Recordings() {
                     <td className="num text-right">{r.sampleRate ? `${r.sampleRate / 1000} kHz` : '–'}</td>
                     <td className="text-right text-ink2">{date.format(new Date(r.createdAt))}</td>
                     <td className="text-center">
-                      <AlertDialog.Root>
-                        <AlertDialog.Trigger asChild>
-                          <button type="button" className="inline-grid size-7 place-items-center text-ink2 hover:text-hand" aria-label={`Delete ${r.name}`} title="Delete">
-                            <Trash2 aria-hidden="true" size={15} />
-                          </button>
-                        </AlertDialog.Trigger>
-                        <AlertDialog.Portal>
-                          <AlertDialog.Overlay className="fixed inset-0 bg-black/30" />
-                          <AlertDialog.Content className="card fixed left-1/2 top-1/3 w-[380px] -translate-x-1/2 p-5">
-                            <AlertDialog.Title className="font-head text-lg font-bold">Delete “{r.name}”?</AlertDialog.Title>
-                            <AlertDialog.Description className="mt-2 text-ink2">
-                              Its {counted(r.micCount, 'mic')}, its plan and its history go for good. Files on your disk are not touched.
-                              {r.isDemo && ' The demo is made again at the next start.'}
-                            </AlertDialog.Description>
-                            <div className="mt-5 flex justify-end gap-2">
-                              <AlertDialog.Cancel className="btn">Keep it</AlertDialog.Cancel>
-                              <AlertDialog.Action className="btn border-hand bg-hand font-semibold text-on-hand" onClick={() => remove(r)}>
-                                Delete
-                              </AlertDialog.Action>
-                            </div>
-                          </AlertDialog.Content>
-                        </AlertDialog.Portal>
-                      </AlertDialog.Root>
+                      <AskFirst
+                        label={`Delete ${r.name}`}
+                        hint="Delete"
+                        title={`Delete “${r.name}”?`}
+                        text={`Its ${counted(r.micCount, 'mic')}, its plan and its history go for good. Files on your disk are not touched.${r.isDemo ? ' The demo is made again at the next start.' : ''}`}
+                        action="Delete"
+                        onSure={() => remove(r)}
+                      />
                     </td>
                   </tr>
                 ))}
