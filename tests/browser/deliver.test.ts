@@ -40,6 +40,26 @@ async function downloaded(match: RegExp): Promise<string> {
   throw new Error(`no download: ${readdirSync(folder)}`);
 }
 
+describe('what was chosen', () => {
+  it('is still chosen when one comes back from another step', async () => {
+    await s.page.goto(`${s.url}/recordings/${id}/deliver`);
+    await sees(s.page, 'Export 6 files');
+    await press(s.page, '32-bit float');
+    await s.page.click('input[maxlength="40"]', { count: 3 });
+    await s.page.keyboard.type('_dry');
+    await press(s.page, `Deliver ${basename(kitFiles()[0])}`);
+    await press(s.page, 'MIDI file');
+    await sees(s.page, 'Export 5 files');
+    await press(s.page, 'Clean');
+    await s.page.waitForFunction(() => !document.body.innerText.includes('What will be delivered'));
+    await press(s.page, 'Deliver');
+    await sees(s.page, 'Export 5 files');
+    await sees(s.page, 'No dither, nothing limited.');
+    await sees(s.page, '_dry.wav');
+    expect(await s.page.$eval('[aria-label="MIDI file"]', (e) => e.getAttribute('aria-checked'))).toBe('true');
+  });
+});
+
 describe('export', () => {
   it('gives in one zip, by the browser, the very files that the command line gives from the saved plan', async () => {
     for (const encoding of ['24 bit', '32-bit float'] as const) {

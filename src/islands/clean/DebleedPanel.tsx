@@ -1,11 +1,11 @@
 /** De-bleed of the focused mic: computed ahead for all close mics at once, then settings that move at once. */
-import { useState } from 'react';
 import { DEBLEED_DEFAULTS, DEBLEED_PARAMS, type DebleedSettings } from '../../core/params/debleedParams';
 import { sameJson } from '../../core/plan/edits';
 import { roleOf } from '../../core/plan/roles';
 import { editDebleed } from '../../core/plan/sliceEdits';
 import { Toggle } from '../shared/Toggle';
 import { formatTime, signed } from '../shared/time';
+import { useKept } from '../shared/kept';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { DebleedJob } from './DebleedJob';
 import { TakeOut } from './TakeOut';
@@ -25,7 +25,7 @@ function Figure(p: { label: string; db: number | null; title: string }) {
 }
 
 export function DebleedPanel() {
-  const [open, setOpen] = useState(false);
+  const [open, setOpen] = useKept('debleed.open', false);
   const focus = useBench((s) => s.focus);
   const mic = useBench(focusedMic);
   const plan = useBench((s) => s.plan);

@@ -1,6 +1,5 @@
 /** The gate of the focused mic: its curve and every setting, from the parameter table. */
 import { RotateCcw } from 'lucide-react';
-import { useState } from 'react';
 import { editGate, sameJson } from '../../core/plan/edits';
 import { counted, formatNumber } from '../../core/params/format';
 import { GATE_DEFAULTS, GATE_PARAMS, type GateSettings, isHardGate } from '../../core/params/gateParams';
@@ -9,6 +8,7 @@ import { roleOf } from '../../core/plan/roles';
 import { PickList } from '../shared/PickList';
 import { Segments } from '../shared/Segments';
 import { Toggle } from '../shared/Toggle';
+import { useKept } from '../shared/kept';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { CurveChart } from './CurveChart';
 import { Fold } from './Fold';
@@ -24,12 +24,15 @@ const HIT_HOLD_MS = 250;
 const TIME: readonly NumberId[] = ['attackMs', 'holdMs', 'releaseMs', 'lookaheadMs'];
 const TIME_BY_HITS: readonly NumberId[] = ['attackMs', 'holdMs', 'softShorter', 'releaseMs', 'lookaheadMs'];
 
+/** What is unfolded at first. */
+const OPEN = { curve: true, level: true, time: true, key: true };
+
 export function GatePanel() {
   const focus = useBench((s) => s.focus);
   const mic = useBench(focusedMic);
   const plan = useBench((s) => s.plan);
   const keyListen = useBench((s) => s.keyListen);
-  const [open, setOpen] = useState({ curve: true, level: true, time: true, key: true });
+  const [open, setOpen] = useKept('gate.open', OPEN);
   if (!mic || !plan) return null;
   const gate = mic.treatment.gate;
   const put = (patch: Partial<GateSettings>) => commit(editGate(useBench.getState().base ?? plan, focus, patch));

@@ -1,5 +1,4 @@
 /** Attack part and note part of the focused mic: where one gives way to the other, how loud each is, four bands each, each alone to be heard. */
-import { useState } from 'react';
 import { formatNumber } from '../../core/params/format';
 import { PARTS_DEFAULTS, PARTS_PARAMS, type PartsSettings, bandOf } from '../../core/params/partsParams';
 import { sameJson } from '../../core/plan/edits';
@@ -9,6 +8,7 @@ import { editParts } from '../../core/plan/sliceEdits';
 import { Segments } from '../shared/Segments';
 import { Toggle } from '../shared/Toggle';
 import { signed } from '../shared/time';
+import { useKept } from '../shared/kept';
 import { commit, endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { Fold } from './Fold';
 import { ParamRow } from './ParamRow';
@@ -22,12 +22,15 @@ const equaliserNote = (s: PartsSettings, part: 'a' | 'n') => {
   return moved.length ? moved.map((b) => `${signed(b.db)} at ${b.hz >= 1000 ? `${(b.hz / 1000).toFixed(1)} k` : Math.round(b.hz)}`).join(', ') : 'flat';
 };
 
+/** What is unfolded at first. */
+const OPEN = { a: false, n: false };
+
 export function PartsPanel() {
   const focus = useBench((s) => s.focus);
   const mic = useBench(focusedMic);
   const plan = useBench((s) => s.plan);
   const hear = useBench((s) => s.hearPart);
-  const [open, setOpen] = useState({ a: false, n: false });
+  const [open, setOpen] = useKept('parts.open', OPEN);
   if (!mic || !plan) return null;
   const s = mic.treatment.parts;
   const put = (patch: Partial<PartsSettings>) => commit(editParts(useBench.getState().base ?? plan, focus, patch));

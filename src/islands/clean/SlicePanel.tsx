@@ -1,5 +1,5 @@
 /** Slices of the focused mic: every setting from the table, what was changed by hand, what can be done to the selected ones. */
-import { useMemo, useState } from 'react';
+import { useMemo } from 'react';
 import { sameJson } from '../../core/plan/edits';
 import { counted, formatNumber } from '../../core/params/format';
 import { SLICE_DEFAULTS, SLICE_PARAMS, type SliceSettings } from '../../core/params/sliceParams';
@@ -7,6 +7,7 @@ import { slicesOf } from '../../core/plan/live';
 import { roleOf } from '../../core/plan/roles';
 import { setFades } from '../../core/plan/sliceEdits';
 import { Toggle } from '../shared/Toggle';
+import { useKept } from '../shared/kept';
 import { commit, focusedMic, useBench } from '../workbench/store';
 import { ChoiceRow, SwitchRow } from './ChoiceRow';
 import { Fold } from './Fold';
@@ -17,12 +18,15 @@ type NumberId = { [K in keyof SliceSettings]: (typeof SLICE_PARAMS)[K] extends {
 
 const small = 'h-6 rounded-[6px] border border-line2 px-2 text-sm hover:border-ink disabled:opacity-45';
 
+/** What is unfolded at first. */
+const OPEN = { cut: true, keep: true, fades: true };
+
 export function SlicePanel() {
   const focus = useBench((s) => s.focus);
   const mic = useBench(focusedMic);
   const plan = useBench((s) => s.plan);
   const picked = useBench((s) => s.slices);
-  const [open, setOpen] = useState({ cut: true, keep: true, fades: true });
+  const [open, setOpen] = useKept('slices.open', OPEN);
   const list = useMemo(() => (plan ? slicesOf(plan, focus) : []), [plan, focus]);
   if (!mic || !plan) return null;
   const s = mic.treatment.slices;

@@ -11,6 +11,7 @@ import type { Plan } from '../../core/plan/plan';
 import { roleOf } from '../../core/plan/roles';
 import { Segments } from '../shared/Segments';
 import { formatTime } from '../shared/time';
+import { useKept } from '../shared/kept';
 import { askTiles, goTo } from '../workbench/engine';
 import { useBench } from '../workbench/store';
 import { heightOf } from './scale';
@@ -45,7 +46,7 @@ export function Tiles() {
   const ready = useBench((s) => s.preview?.micId === s.focus);
   const { width, dpr } = useSize(box);
   const palette = usePalette();
-  const [sort, setSort] = useState<Sort>('flags');
+  const [sort, setSort] = useKept<Sort>('tiles.sort', 'flags');
   const [scroll, setScroll] = useState(0);
   const [pictures, setPictures] = useState<{ frames: string; peaks: Map<number, Float32Array> }>({ frames: '', peaks: new Map() });
   const tiles = useMemo(() => sorted(tilesOf(plan, focus), sort), [plan, focus, sort]);

@@ -14,10 +14,13 @@ import { describe, refresher, request } from '../shared/api';
 import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { formatBytes } from '../shared/time';
+import { useKept } from '../shared/kept';
 import { HitOptions } from './HitOptions';
 import { CLIENT, openBench, useBench } from '../workbench/store';
 import { treatmentWords } from '../workbench/treatmentWords';
 
+/** Files that are not delivered, at first. */
+const NONE: ReadonlySet<string> = new Set();
 const time = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' });
 
 function complain(e: unknown) {
@@ -74,10 +77,10 @@ export function Deliver() {
   const id = useBench((s) => s.id);
   const data = useBench((s) => s.data);
   const plan = useBench((s) => s.plan);
-  const [encoding, setEncoding] = useState<'pcm24' | 'float32'>('pcm24');
-  const [suffix, setSuffix] = useState('_clean');
-  const [hits, setHits] = useState<HitFiles>(NO_HIT_FILES);
-  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const [encoding, setEncoding] = useKept<'pcm24' | 'float32'>('deliver.encoding', 'pcm24');
+  const [suffix, setSuffix] = useKept('deliver.suffix', '_clean');
+  const [hits, setHits] = useKept<HitFiles>('deliver.hits', NO_HIT_FILES);
+  const [left, setLeft] = useKept('deliver.left', NONE);
   const [jobs, setJobs] = useState<JobRow[]>(data?.exports ?? []);
   const opener = useRef<HTMLInputElement>(null);
 

@@ -19,6 +19,7 @@ import { signed } from '../shared/time';
 import { ProposeButton } from '../workbench/ProposeButton';
 import { sourceLabel } from '../clean/TakeOut';
 import { describe, request } from '../shared/api';
+import { useKept } from '../shared/kept';
 import { fetchImage, goTo, playOnce, togglePlay } from '../workbench/engine';
 import { useBench } from '../workbench/store';
 import { treatmentWords } from '../workbench/treatmentWords';
@@ -145,7 +146,7 @@ export function Spill() {
   const analysis = useBench((s) => s.analysis);
   const debled = useBench((s) => s.data?.debled);
   const focus = useBench((s) => s.focus);
-  const [show, setShow] = useState<'level' | 'delay'>('level');
+  const [show, setShow] = useKept<'level' | 'delay'>('spill.show', 'level');
   const [chosen, setChosen] = useState<Cell | null>(null);
   useEffect(() => {
     void loadAnalysis();
