@@ -115,12 +115,9 @@ describe('taking files in', () => {
 
   it('loses a file only when that is meant', async () => {
     const { page } = s;
-    await page.goto(s.url);
-    await page.waitForSelector('a[href^="/recordings/"]');
-    const id = (await page.$eval('a[href^="/recordings/"]', (a) => a.getAttribute('href') ?? '')).split('/')[2];
+    const [{ id }] = await sql`select recording_id as id from source_file group by recording_id having count(*) > 1 limit 1`;
     const files = async () => (await sql`select name from source_file where recording_id = ${id} order by name`).map((r) => r.name as string);
     const before = await files();
-    expect(before.length).toBeGreaterThan(1);
     await page.goto(`${s.url}/recordings/${id}/intake`);
     await sees(page, 'Who is who');
     await press(page, `Take ${before[0]} out`);
