@@ -1,6 +1,7 @@
 /** The list of all commands and the help on keys. */
 import { Command as List } from 'cmdk';
 import { Dialog } from 'radix-ui';
+import { useRef } from 'react';
 import { type Command, worksIn } from './commands';
 import { STEPS, type Step } from './steps';
 
@@ -8,6 +9,8 @@ import { STEPS, type Step } from './steps';
 const elsewhere = (c: Command, step: Step): Step | null => (worksIn(c, step) ? null : (c.step ?? 'clean'));
 
 export function CommandList(p: { open: boolean; onOpen(v: boolean): void; commands: readonly Command[]; step: Step; onStep(s: Step): void }) {
+  // what fits best stands first and is chosen: it must be seen
+  const box = useRef<HTMLDivElement>(null);
   const list = [...p.commands].sort((a, b) => Number(elsewhere(a, p.step) !== null) - Number(elsewhere(b, p.step) !== null));
   return (
     <Dialog.Root open={p.open} onOpenChange={p.onOpen}>
@@ -16,8 +19,8 @@ export function CommandList(p: { open: boolean; onOpen(v: boolean): void; comman
         <Dialog.Content className="card fixed left-1/2 top-[14vh] z-50 w-[440px] -translate-x-1/2 overflow-hidden shadow-xl" aria-describedby={undefined}>
           <Dialog.Title className="sr-only">Commands</Dialog.Title>
           <List label="Commands">
-            <List.Input placeholder="What do you want to do?" className="w-full border-b border-line bg-transparent px-4 py-3 outline-none" />
-            <List.List className="max-h-[50vh] overflow-y-auto p-1.5">
+            <List.Input onValueChange={() => requestAnimationFrame(() => box.current?.scrollTo({ top: 0 }))} placeholder="What do you want to do?" className="w-full border-b border-line bg-transparent px-4 py-3 outline-none!" />
+            <List.List ref={box} className="max-h-[50vh] overflow-y-auto p-1.5">
               <List.Empty className="p-4 text-ink2">No command has these words.</List.Empty>
               {list.map((c) => {
                 const there = elsewhere(c, p.step);
