@@ -113,6 +113,31 @@ describe('taking files in', () => {
     await sees(page, 'Slow Lantern, take 4');
   });
 
+  it('has its hits found anew when one goes on after a role was corrected, not otherwise', async () => {
+    const { page } = s;
+    const [{ id }] = await sql`select recording_id as id from source_file group by recording_id having count(*) > 1 limit 1`;
+    const analyses = async () => (await sql`select count(*)::int as n from job where kind = 'analysis' and recording_id = ${id}`)[0].n as number;
+    const intake = async () => {
+      await page.goto(`${s.url}/recordings/${id}/intake`);
+      await sees(page, 'Who is who');
+    };
+    const before = await analyses();
+    await intake();
+    await press(page, 'Go on to Clean');
+    await page.waitForFunction(() => !document.body.innerText.includes('Who is who'));
+    await intake();
+    const mic = await page.$eval('[data-role-of]', (e) => e.getAttribute('data-role-of') ?? '');
+    await page.click(`[data-role-of="${mic}"]`);
+    await press(page, 'Kick sub');
+    await page.waitForFunction((m) => window.freshGap.store.getState().base?.mics[m].role === 'kick-sub', {}, mic);
+    expect(await analyses()).toBe(before);
+    await press(page, 'Go on to Clean');
+    await sees(page, 'The hits are found anew');
+    expect(await analyses()).toBe(before + 1);
+    const [{ role }] = await sql`select doc #>> ${['mics', mic, 'role']} as role from plan where recording_id = ${id}`;
+    expect(role).toBe('kick-sub');
+  });
+
   it('loses a file only when that is meant', async () => {
     const { page } = s;
     const [{ id }] = await sql`select recording_id as id from source_file group by recording_id having count(*) > 1 limit 1`;

@@ -1,17 +1,18 @@
 /** Step Intake: which file is which mic, corrected where the guess was wrong; what was padded; more files. */
 import { ChevronDown } from 'lucide-react';
 import { Select } from 'radix-ui';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import { counted } from '../../core/params/format';
 import { editMic } from '../../core/plan/edits';
 import { ROLES, roleOf } from '../../core/plan/roles';
+import { startAnalysis } from '../hits/Hits';
 import { AskFirst } from '../shared/AskFirst';
 import { describe, request } from '../shared/api';
 import { Glyph } from '../shared/Glyph';
 import { encodingLabel, formatTime } from '../shared/time';
 import type { Step } from '../workbench/steps';
-import { commit, openBench, useBench } from '../workbench/store';
+import { commit, openBench, useBench, whenSaved } from '../workbench/store';
 import { DropArea } from './DropArea';
 import { UploadList } from './UploadList';
 import { takeFiles, useUploads } from './useUploads';
@@ -107,11 +108,31 @@ function RecordingName(p: { id: string; name: string }) {
   );
 }
 
+/** Roles by mic. */
+const rolesNow = (): Readonly<Record<string, string>> => Object.fromEntries(Object.entries(useBench.getState().base?.mics ?? {}).map(([m, { role }]) => [m, role]));
+
+/** Hits are found by roles: where those were changed, they are found anew when one goes on. What a person decided stays. */
+async function findAnew(): Promise<void> {
+  await whenSaved();
+  await startAnalysis();
+  toast('The hits are found anew', { description: 'Roles changed. What you decided stays.' });
+}
+
 export function Intake({ onGo }: { onGo(s: Step): void }) {
   const id = useBench((s) => s.id);
   const data = useBench((s) => s.data);
   const plan = useBench((s) => s.plan);
   const running = useUploads((s) => s.running);
+  const ready = plan !== null;
+  useEffect(() => {
+    if (!ready) return;
+    const before = rolesNow();
+    return () => {
+      const now = rolesNow();
+      // of mics that come in the hits are found with the upload
+      if (Object.keys(now).length > 0 && Object.entries(before).some(([m, role]) => now[m] !== role)) void findAnew();
+    };
+  }, [ready]);
   if (!data) return null;
   const rate = data.recording.sampleRate ?? 48000;
   const padded = data.files.filter((f) => f.frames < data.recording.frames);

@@ -271,6 +271,12 @@ export function applyAgain(edit: Edit): void {
 
 export const hasUnsaved = (): boolean => queue.length > 0 || sending;
 
+/** Resolves when every change made so far is saved. */
+export async function whenSaved(): Promise<void> {
+  while (hasUnsaved()) await new Promise((done) => setTimeout(done, SAVED_MS));
+}
+const SAVED_MS = 50;
+
 /** Who changes plans beside pages. */
 const JOBS: ReadonlySet<string> = new Set(['analysis', 'debleed']);
 
