@@ -21,13 +21,16 @@ export const loadAnalysis = refresher(
   (analysis) => useBench.setState({ analysis }),
 );
 
-export async function startAnalysis(): Promise<void> {
+/** Has the hits found; whether that could be asked for. */
+export async function startAnalysis(): Promise<boolean> {
   try {
     await request('POST', `/api/recordings/${useBench.getState().id}/analysis`);
     await loadAnalysis();
+    return true;
   } catch (e) {
     const { title, text } = describe(e);
     toast.error(title, { description: text });
+    return false;
   }
 }
 

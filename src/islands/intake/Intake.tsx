@@ -114,8 +114,7 @@ const rolesNow = (): Readonly<Record<string, string>> => Object.fromEntries(Obje
 /** Hits are found by roles: where those were changed, they are found anew when one goes on. What a person decided stays. */
 async function findAnew(): Promise<void> {
   await whenSaved();
-  await startAnalysis();
-  toast('The hits are found anew', { description: 'Roles changed. What you decided stays.' });
+  if (await startAnalysis()) toast('The hits are found anew', { description: 'Roles changed. What you decided stays.' });
 }
 
 export function Intake({ onGo }: { onGo(s: Step): void }) {
