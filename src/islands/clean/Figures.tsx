@@ -52,7 +52,7 @@ export function Figures() {
   if (!on && !freed)
     return (
       <div className="card grid min-h-[84px] items-center px-2.5 py-2" data-testid="figures">
-        <p className="text-xs text-ink2">Nothing closes here: figures are of de-bleed, gate and slices, and none of them is heard on this mic.</p>
+        <p className="text-xs text-ink2">No figures: they are of de-bleed, gate and slices, and none of these is heard on this mic.</p>
       </div>
     );
   const own = strokes && strokes.strokes > 0 ? strokes : null;

@@ -111,10 +111,10 @@ function RecordingName(p: { id: string; name: string }) {
 /** Roles by mic. */
 const rolesNow = (): Readonly<Record<string, string>> => Object.fromEntries(Object.entries(useBench.getState().base?.mics ?? {}).map(([m, { role }]) => [m, role]));
 
-/** Hits are found by roles: where those were changed, they are found anew when one goes on. What a person decided stays. */
+/** Hits are found by roles: where those were changed, or a mic was taken out, they are found anew when one goes on. What a person decided stays. */
 async function findAnew(): Promise<void> {
   await whenSaved();
-  if (await startAnalysis()) toast('The hits are found anew', { description: 'Roles changed. What you decided stays.' });
+  if (await startAnalysis()) toast('The hits are found anew', { description: 'Mics or roles changed. What you decided stays.' });
 }
 
 export function Intake({ onGo }: { onGo(s: Step): void }) {

@@ -3,6 +3,8 @@
 /** Fewer files share a beginning by chance: "Kick In", "Kick Out". */
 const ENOUGH_FILES = 3;
 const NEW = 'New recording';
+/** Fewer than the database takes, with room for a number. */
+const LONGEST = 190;
 
 /** The words that all file names begin with, as they stand there; '' where there are none. */
 function sharedWords(files: readonly string[]): string {
@@ -15,12 +17,12 @@ function sharedWords(files: readonly string[]): string {
   return words.replace(/_/g, ' ').replace(/[\s.-]+$/, '').trim();
 }
 
-/** By the folder, else by what all files begin with, else a name that is not taken yet. */
+/** By the folder, else by what all files begin with, where that is a word; with a number where the name is taken. */
 export function nameFrom(folder: string | null, files: readonly string[], taken: readonly string[]): string {
-  const name = folder ?? sharedWords(files);
-  if (/[a-z]{2}/i.test(name) || folder) return name.slice(0, 200);
+  const shared = sharedWords(files);
+  const name = (folder ?? (/\p{L}{2}/u.test(shared) ? shared : NEW)).slice(0, LONGEST);
   for (let n = 1; ; n++) {
-    const free = n === 1 ? NEW : `${NEW} ${n}`;
+    const free = n === 1 ? name : `${name} ${n}`;
     if (!taken.includes(free)) return free;
   }
 }

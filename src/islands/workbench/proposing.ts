@@ -5,7 +5,7 @@ import { type Plan, isUntouched } from '../../core/plan/plan';
 import { proposePlan } from '../../core/plan/propose';
 import { roleOf } from '../../core/plan/roles';
 import { askDebleed, loadDebleed } from '../clean/DebleedJob';
-import { type Bench, commit, hasUnsaved, openBench, useBench } from './store';
+import { type Bench, commit, openBench, useBench, whenSaved } from './store';
 
 const { getState: get, setState: set } = useBench;
 
@@ -50,7 +50,6 @@ export async function stopProposing(): Promise<void> {
   await askDebleed({ cancel: get().debleed?.job?.id });
 }
 
-const BUSY_MS = 100;
 let looking = false;
 
 async function look(s: Bench): Promise<void> {
@@ -63,7 +62,7 @@ async function look(s: Bench): Promise<void> {
   }
   looking = true;
   // what a hand is still at goes first
-  while (hasUnsaved() || get().gesture) await new Promise((done) => setTimeout(done, BUSY_MS));
+  await whenSaved();
   await openBench(get().id);
   looking = false;
   // in the meantime it may have been proposed without

@@ -271,11 +271,11 @@ export function applyAgain(edit: Edit): void {
 
 export const hasUnsaved = (): boolean => queue.length > 0 || sending;
 
-/** Resolves when every change made so far is saved. */
+/** Resolves when no gesture is under way and every change made so far is saved. */
 export async function whenSaved(): Promise<void> {
-  while (hasUnsaved()) await new Promise((done) => setTimeout(done, SAVED_MS));
+  while (hasUnsaved() || get().gesture) await new Promise((done) => setTimeout(done, BUSY_MS));
 }
-const SAVED_MS = 50;
+const BUSY_MS = 100;
 
 /** Who changes plans beside pages. */
 const JOBS: ReadonlySet<string> = new Set(['analysis', 'debleed']);
