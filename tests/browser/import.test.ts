@@ -132,7 +132,7 @@ describe('taking files in', () => {
     await page.waitForFunction((m) => window.freshGap.store.getState().base?.mics[m].role === 'kick-sub', {}, mic);
     expect(await analyses()).toBe(before);
     await press(page, 'Go on to Clean');
-    await sees(page, 'The hits are found anew');
+    await sees(page, 'Finding the hits anew');
     expect(await analyses()).toBe(before + 1);
     const [{ role }] = await sql`select doc #>> ${['mics', mic, 'role']} as role from plan where recording_id = ${id}`;
     expect(role).toBe('kick-sub');

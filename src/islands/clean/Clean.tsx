@@ -57,15 +57,16 @@ export function Clean() {
             <CopyPlus aria-hidden="true" size={14} />
           </button>
           <SecondTreatment />
-          {loading !== null && (
-            <span role="status" className="num text-sm text-doubt">
-              reading the mic {Math.round(loading * 100)} %
+          <span className="flex-1" />
+          {loading !== null ? (
+            <span role="status" className="num whitespace-nowrap text-sm text-doubt">
+              reading {Math.round(loading * 100)} %
+            </span>
+          ) : (
+            <span className="num whitespace-nowrap text-ink2 max-[1180px]:hidden" title="Time in view">
+              {formatTime(view.from / rate, digits)} – {formatTime(view.to / rate, digits)}
             </span>
           )}
-          <span className="flex-1" />
-          <span className="num whitespace-nowrap text-ink2 max-[1180px]:hidden" title="Time in view">
-            {formatTime(view.from / rate, digits)} – {formatTime(view.to / rate, digits)}
-          </span>
           <Segments
             small
             label="Picture"

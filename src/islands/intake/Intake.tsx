@@ -114,7 +114,7 @@ const rolesNow = (): Readonly<Record<string, string>> => Object.fromEntries(Obje
 /** Hits are found by roles: where those were changed, or a mic was taken out, they are found anew when one goes on. What a person decided stays. */
 async function findAnew(): Promise<void> {
   await whenSaved();
-  if (await startAnalysis()) toast('The hits are found anew', { description: 'Mics or roles changed. What you decided stays.' });
+  if (await startAnalysis()) toast('Finding the hits anew', { description: 'Mics or roles changed. What you decided stays.' });
 }
 
 export function Intake({ onGo }: { onGo(s: Step): void }) {
