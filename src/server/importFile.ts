@@ -6,6 +6,7 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { FreshGapError } from '../core/errors';
 import { PEAK_BASE, pyramid, writePeaks } from '../core/dsp/peaks';
+import { byFileName } from '../core/plan/fileNames';
 import { byRole, createPlan, micId, newMic, type Plan } from '../core/plan/plan';
 import { decodeChannel } from '../formats/pcm';
 import { type WavInfo, createWavReader } from '../formats/wavReader';
@@ -178,7 +179,7 @@ export async function importFile(sql: Sql, recordingId: string, name: string, by
       insert into source_file (recording_id, name, position, audio_id, head, tail, extras)
       values (${recordingId}, ${name}, 0, ${audioId}, ${Buffer.from(result.head)}, ${Buffer.from(result.tail)}, ${Buffer.from(result.extras)}) returning id`;
     const names = await tx<{ id: number; name: string }[]>`select id, name from source_file where recording_id = ${recordingId}`;
-    const sorted = [...names].sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }));
+    const sorted = [...names].sort((a, b) => byFileName(a.name, b.name));
     for (const [i, f] of sorted.entries()) await tx`update source_file set position = ${i} where id = ${f.id}`;
     await refreshExtent(tx, recordingId);
     const micIds = await extendPlan(tx, recordingId, fileId);

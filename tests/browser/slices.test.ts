@@ -64,6 +64,8 @@ describe('a mic that nothing was done to', () => {
     const p = await plan();
     expect(p.mics[tom].treatment.slices.on).toBe(true);
     expect(p.order.filter((m) => p.mics[m].treatment.gate.on).length).toBeGreaterThan(0);
+    // what was proposed for this mic is what its settings show
+    expect(await s.page.evaluate(() => window.freshGap.store.getState().panel)).toBe('slices');
     await s.page.waitForFunction(() => document.querySelector('[data-testid="figures"]')?.textContent?.includes('Strokes kept'));
     // for a hat, and only for that, something would come once de-bleed is computed; where nothing would, nothing is offered
     const far = p.order.find((m) => p.mics[m].role.startsWith('overhead')) as string;

@@ -46,6 +46,8 @@ describe('plan', () => {
   it('gives mics of one role names that tell them apart', () => {
     const p = createPlan(48000, [source('Kick A.wav'), source('Kick B.wav')]);
     expect(p.order.map((id) => p.mics[id].name)).toEqual(['Kick in (Kick A)', 'Kick in (Kick B)']);
+    const long = createPlan(48000, ['Low_Tide_BD.wav', 'Low_Tide_BD 2.wav', 'Low_Tide_Tambourine.wav', 'Low_Tide_12.wav'].map((f) => source(f)));
+    expect(long.order.map((id) => long.mics[id].name)).toEqual(['Kick in (BD)', 'Kick in (BD 2)', 'Tambourine', 'Other']);
   });
 
   it('gives every mic an id of its own', () => {

@@ -10,6 +10,7 @@ import { DEBLEED_DEFAULTS, type DebleedSettings } from '../params/debleedParams'
 import { GATE_DEFAULTS, type GateSettings } from '../params/gateParams';
 import { PARTS_DEFAULTS, type PartsSettings } from '../params/partsParams';
 import { SLICE_DEFAULTS, type SliceSettings, TAIL_DEFAULTS, type TailSettings } from '../params/sliceParams';
+import { sharedBeginning, stemOf } from './fileNames';
 import { type NamedChannel, guessRoles } from './guessRoles';
 import type { PlanHit } from './planHits';
 import { rankOf, roleOf } from './roles';
@@ -77,7 +78,7 @@ export interface MicSource extends NamedChannel {
 
 /** A short id of lower-case words from a file name, unique among `taken`: "06 Tom 1.wav" gives "06-tom-1". */
 export function micId(file: string, channel: number, channels: number, taken: ReadonlySet<string>): string {
-  const base = file.replace(/\.[a-z0-9]{2,4}$/i, '').toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '') || 'mic';
+  const base = stemOf(file).toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '') || 'mic';
   const id = channels > 1 ? `${base}-${channel === 0 ? 'left' : 'right'}` : base;
   let n = 2;
   let free = id;
@@ -85,12 +86,13 @@ export function micId(file: string, channel: number, channels: number, taken: Re
   return free;
 }
 
-/** Names shown for mics: the role, with the file's own words behind it where two mics share a role. */
+/** Names shown for mics: the role, with the file's own words, which other files do not begin with, behind it where two mics share a role. */
 function displayNames(roles: readonly string[], sources: readonly NamedChannel[]): string[] {
+  const shared = sharedBeginning([...new Set(sources.map((s) => s.file))]).length;
   return roles.map((r, i) => {
     const label = roleOf(r).label;
     const twin = roles.filter((x) => x === r).length > 1;
-    const stem = sources[i].file.replace(/\.[a-z0-9]{2,4}$/i, '').replace(/^\d+[\s_.-]*/, '');
+    const stem = stemOf(sources[i].file).slice(shared).replace(/^\d+[\s_.-]*/, '');
     if (r === 'other') return stem || label;
     return twin ? `${label} (${stem}${sources[i].channels > 1 ? `, ${sources[i].channel === 0 ? 'left' : 'right'}` : ''})` : label;
   });

@@ -94,7 +94,7 @@ export function SpectrumLayer() {
   return (
     <div ref={box} className="pointer-events-none absolute inset-0 bg-sheet">
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" role="img" aria-label={`Spectrogram of ${mic?.name ?? 'the mic'}, ${listen}, ${SPECTRUM_HZ.from} Hz to ${SPECTRUM_HZ.to / 1000} kHz`} />
-      <span className="absolute bottom-1 right-1.5 rounded-[5px] bg-sheet px-1.5 py-0.5 text-xs text-ink2">{turn === null ? 'reading the mic' : WORDS[listen]}</span>
+      <span className="absolute bottom-1 right-1.5 z-10 rounded-[5px] bg-sheet px-1.5 py-0.5 text-xs text-ink2">{turn === null ? 'reading the mic' : WORDS[listen]}</span>
     </div>
   );
 }

@@ -3,6 +3,7 @@
  * is told at once, and files of the most common sample rate go first, so that a stray one does not set the rate for all.
  */
 import { FreshGapError, ERRORS, type ErrorCode, toErrorData } from '../../core/errors';
+import { byFileName } from '../../core/plan/fileNames';
 import { type WavInfo, createWavReader } from '../../formats/wavReader';
 
 export type UploadState = 'waiting' | 'sending' | 'storing' | 'done' | 'failed' | 'cancelled';
@@ -34,7 +35,7 @@ export async function peekWav(file: Blob): Promise<WavInfo | null> {
 
 /** The files in the order they should be sent, those that cannot be read apart with why. */
 export async function sortFiles(files: readonly File[]): Promise<{ good: File[]; bad: { file: File; error: unknown }[] }> {
-  const byName = files.filter((f) => !f.name.startsWith('.')).sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }));
+  const byName = files.filter((f) => !f.name.startsWith('.')).sort((a, b) => byFileName(a.name, b.name));
   const good: { file: File; rate: number }[] = [];
   const bad: { file: File; error: unknown }[] = [];
   for (const file of byName) {

@@ -5,7 +5,7 @@ import { type Plan, isUntouched } from '../../core/plan/plan';
 import { proposePlan } from '../../core/plan/propose';
 import { roleOf } from '../../core/plan/roles';
 import { askDebleed, loadDebleed } from '../clean/DebleedJob';
-import { type Bench, commit, openBench, useBench, whenSaved } from './store';
+import { type Bench, commit, openBench, panelOf, useBench, whenSaved } from './store';
 
 const { getState: get, setState: set } = useBench;
 
@@ -32,6 +32,10 @@ export function propose(): boolean {
   if (!base) return false;
   const edit = proposalFor(base, data?.debled);
   commit(edit);
+  const { plan, focus, panel } = get();
+  const mic = plan?.mics[focus];
+  // settings of what does nothing there are not what was proposed
+  if (mic && edit.changes.length > 0 && !mic.treatment[panel].on) set({ panel: panelOf(mic) });
   if (edit.changes.length === 0) toast('Nothing to propose', { description: 'Every close mic has a treatment already, or its drum has no hits.' });
   return edit.changes.length > 0;
 }

@@ -132,7 +132,7 @@ function adopt(state: PlanState) {
 const viewKey = (id: string) => `fresh-gap.view.${id}`;
 
 /** The settings shown first: of what cuts a mic where something does. */
-function panelOf(mic: PlanMic | undefined): Bench['panel'] {
+export function panelOf(mic: PlanMic | undefined): Bench['panel'] {
   const t = mic?.treatment;
   return t && !t.gate.on && t.slices.on ? 'slices' : t && !t.gate.on && t.debleed.on ? 'debleed' : 'gate';
 }
