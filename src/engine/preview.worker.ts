@@ -47,6 +47,8 @@ export interface PreviewRequest {
   closings: readonly Closing[];
   /** Frames of the strokes of the mic's own drum, for figures. */
   own: readonly number[];
+  /** Seconds after which that drum is silent. */
+  rungOut: number;
   /** Whether transients are wanted too. */
   transients: boolean;
 }
@@ -229,7 +231,7 @@ async function analyse(r: PreviewRequest) {
   applySlices(r, audio, gain);
   const raw = await load(r.mic, r.frames, names, progress);
   const transients = r.transients ? transientsOf(r.mic, raw, r.rate) : undefined;
-  const debleed = r.debleed ? debleedFigures(r.rate, raw, audio, r.own) : null;
+  const debleed = r.debleed ? debleedFigures(r.rate, raw, audio, r.own, r.rungOut) : null;
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
   const shaped = shape(r, audio);
   const damped = r.tail ? dampedOf(r, r.tail, shaped) : null;

@@ -1,4 +1,5 @@
 /** The state of a recording's analysis for its pages, and how one is started. */
+import type { Ring } from '../core/clean/ring';
 import type { SpillRow } from '../core/spill/spillMap';
 import type { Sql } from './db';
 import { analysisKey } from './jobs/analysisJob';
@@ -13,6 +14,8 @@ export interface AnalysisView {
   /** Whether the result belongs to the files and roles as they are now. */
   fresh: boolean;
   spill: readonly SpillRow[];
+  /** How its drum rings in each raw mic, in the order of the mics; null for those without one. */
+  rings: readonly (Ring | null)[];
   bandsHz: readonly number[];
   notes: readonly string[];
 }
@@ -23,6 +26,7 @@ export async function loadAnalysis(sql: Sql, recordingId: string): Promise<Analy
     job: jobs[0] ?? null,
     fresh: found !== null && state !== null && found.key === analysisKey(state.plan, files),
     spill: found?.result.spill ?? [],
+    rings: found?.result.rings ?? [],
     bandsHz: found?.result.bandsHz ?? [],
     notes: found?.result.notes ?? [],
   };

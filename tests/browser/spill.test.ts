@@ -89,6 +89,19 @@ describe('the spill map', () => {
       return b.plan?.order.map((m) => ({ debleed: b.plan?.mics[m].treatment.debleed.on, cut: b.plan?.mics[m].treatment.slices.on || b.plan?.mics[m].treatment.gate.on, share: b.data?.debled[m]?.share ?? 0 })) ?? [];
     });
     for (const m of mics) expect(m.debleed).toBe(m.share > 0);
+    // what each mic calls for says by then what de-bleed takes, and how much of the song a gate would be shut
+    const told = await s.page.$$eval('table[aria-label^="Spill of"]', (list) => list.map((t) => [...t.querySelectorAll('tbody td')].map((c) => c.textContent ?? '')));
+    // of a drum that was never struck nothing is told
+    expect(told.length).toBeGreaterThanOrEqual(mics.filter((m) => m.cut).length);
+    expect(told.length).toBeGreaterThan(2);
+    for (const [gaps, shut, , tails, leaves] of told) {
+      expect(gaps).toMatch(/^−\d+ dB$/);
+      expect(Number(/^shut (\d+) %$/.exec(shut)?.[1])).toBeLessThan(100);
+      const [, struck, all] = /^in (\d+) of (\d+)$/.exec(tails) ?? [];
+      expect(Number(struck)).toBeLessThanOrEqual(Number(all));
+      expect(leaves).toBe(Number(struck) > 0 ? 'leaves it' : '–');
+    }
+    expect(told.filter((t) => /^−\d+\.\d dB$/.test(t[5])).length).toBeGreaterThan(2);
     expect(mics.some((m) => m.debleed && m.cut)).toBe(true);
     // and one step takes it back: the hits that were found on the way stay
     await s.page.keyboard.down('Control');

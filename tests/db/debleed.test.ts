@@ -129,6 +129,10 @@ describe('the de-bleed job', () => {
       await readAnywhere(audioReader(db.sql, audio, 0)).read(0, kept);
       expect(energy(kept)).toBeGreaterThan(0.05 * energy(raw));
       expect(energy(kept.map((v, i) => v - raw[i]))).toBeGreaterThan(1e-4 * energy(raw));
+      // and what it comes to is told: strokes begin as they did, the rest goes down
+      expect(d.attackDb).toBeCloseTo(0, 0);
+      expect(d.tailsDb ?? 0).toBeLessThanOrEqual(0.1);
+      expect(d.gapsDb ?? 0).toBeLessThan(-6);
     }
     expect(state?.undo).toMatch(/hits found$/);
     expect((await loadDebleed(db.sql, id)).fresh).toBe(true);

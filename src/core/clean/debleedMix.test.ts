@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { createGaussian, createRng } from '../dsp/rng';
-import { debleedFigures } from '../measure/debleedFigures';
+import { debleedFigures, rungOutS } from '../measure/debleedFigures';
 import { DEBLEED_DEFAULTS, type DebleedSettings } from '../params/debleedParams';
 import { type MicReader, debledReader } from '../render';
 import { createDebleedMix } from './debleedMix';
@@ -121,5 +121,19 @@ describe('figures of de-bleed', () => {
     expect(f.tailsDb).toBeCloseTo(-6.02, 1);
     expect(f.gapsDb).toBeCloseTo(-20, 1);
     expect(debleedFigures(RATE, x, y, []).attackDb).toBeNull();
+  });
+
+  it('begin gaps where the drum has rung out', () => {
+    const x = new Float32Array(2 * RATE).fill(0.1);
+    const hits = [0, RATE];
+    const y = x.map((v, i) => ((i % RATE) / RATE < 0.3 ? v : v * 0.1));
+    // nowhere a second without a stroke
+    expect(debleedFigures(RATE, x, y, hits).gapsDb).toBeNull();
+    const f = debleedFigures(RATE, x, y, hits, 0.3);
+    expect(f.gapsDb).toBeCloseTo(-20, 5);
+    expect(f.tailsDb).toBeCloseTo(0, 5);
+    // 1 dB down every 10 ms is 50 dB down after half a second; a click is not believed to be over at once
+    const ring = (slope: number) => ({ decayDb: Array.from({ length: 400 }, (_, s) => -slope * s), spillDb: -20, topDb: -6 });
+    expect([ring(1), ring(50), ring(0.1), null].map(rungOutS)).toEqual([0.5, 0.15, 1, 1]);
   });
 });

@@ -9,23 +9,23 @@ import { REST } from '../../core/params/debleedParams';
 import { countsFor, listHits } from '../../core/plan/planHits';
 import { byKit, roleOf } from '../../core/plan/roles';
 import type { SpillRow } from '../../core/spill/spillMap';
-import { type Call, type Verdict, spillMatrix, strokeBandInMic, verdicts } from '../../core/spill/verdict';
+import { spillMatrix, strokeBandInMic, verdicts } from '../../core/spill/verdict';
 import { DebleedJob } from '../clean/DebleedJob';
 import { drumLabel } from '../hits/hitsState';
 import { loadAnalysis } from '../hits/Hits';
 import { Glyph } from '../shared/Glyph';
 import { Segments } from '../shared/Segments';
 import { signed } from '../shared/time';
+import { offersProposal } from '../workbench/proposing';
 import { ProposeButton } from '../workbench/ProposeButton';
 import { sourceLabel } from '../clean/TakeOut';
 import { describe, request } from '../shared/api';
 import { useKept } from '../shared/kept';
 import { fetchImage, goTo, playOnce, togglePlay } from '../workbench/engine';
 import { useBench } from '../workbench/store';
-import { treatmentWords } from '../workbench/treatmentWords';
+import { MicCall, sharesOf } from './MicCall';
 import { SpectrumChart } from './SpectrumChart';
 
-const CALLS: Record<Call, string> = { debleed: 'De-bleed, then cut', gate: 'Gate by its hits', stay: 'May stay', wanted: 'Spill is wanted', unknown: 'No strokes found' };
 const DARKEST_DB = 0;
 const LIGHTEST_DB = -48;
 
@@ -131,21 +131,13 @@ function ImageRow({ plan, micId, source }: { plan: Plan; micId: string; source: 
   );
 }
 
-function words(v: Verdict): string {
-  const [first, second] = v.loudest;
-  if (v.call === 'unknown') return 'Nothing can be said of it before its drum has hits.';
-  if (!first) return 'No other drum is known here.';
-  const near = `${drumLabel(first.drum)} ${signed(first.db)} dB${first.delayMs !== null && Math.abs(first.delayMs) >= 0.05 ? `, ${Math.abs(first.delayMs).toFixed(1)} ms ${first.delayMs < 0 ? 'earlier' : 'later'}` : ''}`;
-  const also = second && second.db > -30 ? `; ${drumLabel(second.drum)} ${signed(second.db)} dB` : '';
-  if (v.call === 'wanted') return `Hears the whole kit: ${near}${also}.`;
-  return `${near}${also} against its own. ${counted(v.strokes, 'stroke')}${v.doubtful ? `, ${v.doubtful} in doubt` : ''}.`;
-}
-
 export function Spill() {
   const plan = useBench((s) => s.plan);
   const analysis = useBench((s) => s.analysis);
   const debled = useBench((s) => s.data?.debled);
   const focus = useBench((s) => s.focus);
+  const base = useBench((s) => s.base);
+  const offers = useMemo(() => base !== null && offersProposal(base, debled), [base, debled]);
   const [show, setShow] = useKept<'level' | 'delay'>('spill.show', 'level');
   const [chosen, setChosen] = useState<Cell | null>(null);
   useEffect(() => {
@@ -158,10 +150,11 @@ export function Spill() {
     };
   }, []);
   const spill: readonly SpillRow[] = useMemo(() => [...(analysis?.spill ?? [])].sort((a, b) => byKit(a.drum, b.drum)), [analysis?.spill]);
+  const rings = analysis?.rings;
   // maps of an older analysis lack levels that compare
   const fits = plan !== null && spill.length > 0 && spill.every((r) => r.mics.length === plan.order.length && r.strokeDb !== undefined);
   const matrix = useMemo(() => (plan && fits ? spillMatrix(spill, plan.order.map((id) => roleOf(plan.mics[id].role).drum)) : []), [plan, fits, spill]);
-  const calls = useMemo(() => (plan && fits ? verdicts(plan, spill) : []), [plan, fits, spill]);
+  const calls = useMemo(() => (plan && fits ? verdicts(plan, spill, rings, sharesOf(debled)) : []), [plan, fits, spill, rings, debled]);
   const at = useMemo<Cell | null>(() => {
     if (chosen || !plan || !fits) return chosen;
     // the loudest spill of the focused mic
@@ -294,24 +287,12 @@ export function Spill() {
       <aside className="flex min-h-0 flex-col gap-1 overflow-y-auto border-l border-line px-3 py-2" aria-label="What it calls for">
         <h2 className="font-head text-lg font-bold">What it calls for</h2>
         <DebleedJob />
-        <ProposeButton />
+        {offers && <ProposeButton />}
+        <p className="text-xs text-ink2">Gaps: its drum is silent. Tails: its drum rings on.</p>
         <ul className="divide-y divide-line">
-          {calls.map((v) => {
-            const mic = plan.mics[v.micId];
-            const d = debled?.[v.micId];
-            return (
-              <li key={v.micId} className="py-1.5">
-                <div className="flex items-center gap-2">
-                  <span className="truncate font-semibold">{mic.name}</span>
-                  <span className="ml-auto whitespace-nowrap rounded-full border border-line2 bg-sheet px-2 text-sm">{CALLS[v.call]}</span>
-                </div>
-                <p className="text-xs leading-[15px] text-ink2">
-                  {words(v)} {d ? (d.share === 0 ? 'De-bleed would cost the drum itself. ' : 'De-bled audio is ready. ') : ''}
-                  Now: {treatmentWords(plan, mic)}.
-                </p>
-              </li>
-            );
-          })}
+          {calls.map((v) => (
+            <MicCall key={v.micId} verdict={v} mic={plan.mics[v.micId]} plan={plan} debled={debled?.[v.micId]} />
+          ))}
         </ul>
       </aside>
     </div>

@@ -6,6 +6,7 @@ import { roleOf } from '../../core/plan/roles';
 import { FreshGapError } from '../../core/errors';
 import { liveTreatment } from '../../core/plan/live';
 import { listHits, thresholdOf } from '../../core/plan/planHits';
+import { rungOutS } from '../../core/measure/debleedFigures';
 import { NO_TREATMENT, type Plan } from '../../core/plan/plan';
 import { DEBLEED_DEFAULTS } from '../../core/params/debleedParams';
 import type { DetailResult, FromPreview, MarksResult, PreviewRequest, SpectrumResult, TilesResult } from '../../engine/preview.worker';
@@ -129,7 +130,7 @@ function askPreview(s: Bench) {
     const d = liveTreatment(s.plan as Plan, m.id).debleed;
     return d && m.kept ? { live: d, kept: { own: m.kept, images: m.images } } : null;
   };
-  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, debleed: debleedOf(own), keyDebleed: debleedOf(key), gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, parts: live.parts, closings: live.closings, own: ownStrokes(s.plan as Plan, s.focus), transients: s.stepping };
+  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, debleed: debleedOf(own), keyDebleed: debleedOf(key), gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, parts: live.parts, closings: live.closings, own: ownStrokes(s.plan as Plan, s.focus), rungOut: rungOutS(mic.ring), transients: s.stepping };
   const asked = JSON.stringify(request);
   if (asked === lastAsked) return;
   lastAsked = asked;
@@ -208,7 +209,7 @@ export async function debleedStretch(micId: string, from: number, to: number): P
   if (!data || data.debled[micId]) return;
   const content = `stretch-${micId}-${from}-${Date.now()}`;
   layOver({ content, base: { content: mic.content, channel: mic.channel, frames: mic.frames }, from: Math.round(from), samples });
-  set({ data: { ...data, debled: { ...data.debled, [micId]: { key: '', content, share: 1, lossDb: 0, stretch: { from: Math.round(from), to: Math.round(from) + samples.length } } } } });
+  set({ data: { ...data, debled: { ...data.debled, [micId]: { key: '', content, share: 1, lossDb: 0, gapsDb: null, tailsDb: null, attackDb: null, stretch: { from: Math.round(from), to: Math.round(from) + samples.length } } } } });
 }
 
 let player: { context: AudioContext; node: AudioBufferSourceNode } | null = null;

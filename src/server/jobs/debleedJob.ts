@@ -6,8 +6,9 @@ import { createHash } from 'node:crypto';
 import { deserialize, serialize } from 'node:v8';
 import { FreshGapError } from '../../core/errors';
 import { lateMics } from '../../core/hits/analyse';
+import { debleedFigures, rungOutS } from '../../core/measure/debleedFigures';
 import { possibleHits } from '../../core/plan/live';
-import { mergeAnalysis } from '../../core/plan/planHits';
+import { mergeAnalysis, thresholdOf } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
 import { DEBLEED_VERSION, type KeptMic, debleed } from '../../core/spill/debleed';
 import { kitMic } from '../../core/spill/ownImages';
@@ -83,7 +84,11 @@ export async function runDebleed(sql: Sql, recordingId: string, report: (done: n
     const rows: NewDebled[] = [];
     for (const [i, k] of result.mics.entries()) {
       const { audioId } = await storeAudio(tx, wavOf(k.samples, plan.sampleRate), () => {});
-      rows.push({ micId: plan.order[k.mic], audioId, share: k.share, lossDb: k.lossDb });
+      const raw = new Float32Array(k.samples.length);
+      await readers[k.mic].read(0, raw);
+      const own = (result.hits[k.drum] ?? []).filter((h) => h.certainty >= thresholdOf(plan, k.drum)).map((h) => Math.round(h.time * plan.sampleRate));
+      const figures = debleedFigures(plan.sampleRate, raw, k.samples, own.sort((a, b) => a - b), rungOutS(k.ring));
+      rows.push({ micId: plan.order[k.mic], audioId, share: k.share, lossDb: k.lossDb, figures });
       await report(0.95 + (0.05 * (i + 1)) / result.mics.length, 'Storing what is left');
     }
     await lockRecording(tx, recordingId);

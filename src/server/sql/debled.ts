@@ -1,5 +1,6 @@
 /** Queries on what de-bleed left of mics, on its model, and on images of drums in mics. */
 import type { Sql, Tx } from '../db';
+import type { DebleedFigures } from '../../core/measure/debleedFigures';
 import { FreshGapError } from '../../core/errors';
 import { type AudioRow, dropUnusedAudio } from './audio';
 import { checkId } from './recordings';
@@ -12,11 +13,15 @@ export interface DebledMic {
   /** How much of de-bleed was used, 0..1, and what it would have taken of the drum itself, dB. */
   share: number;
   lossDb: number;
+  /** What it takes of the mic by level, dB; null where there is no such place, and of what an older version computed. */
+  gapsDb: number | null;
+  tailsDb: number | null;
+  attackDb: number | null;
 }
 
 export async function listDebled(sql: Sql | Tx, recordingId: string): Promise<DebledMic[]> {
   return sql<DebledMic[]>`
-    select d.mic_id as "micId", d.key, a.content, d.share, d.loss_db as "lossDb"
+    select d.mic_id as "micId", d.key, a.content, d.share, d.loss_db as "lossDb", d.gaps_db as "gapsDb", d.tails_db as "tailsDb", d.attack_db as "attackDb"
     from debled_mic d join audio a on a.id = d.audio_id where d.recording_id = ${checkId(recordingId)} order by d.mic_id`;
 }
 
@@ -25,13 +30,18 @@ export interface NewDebled {
   audioId: AudioRow['id'];
   share: number;
   lossDb: number;
+  figures: DebleedFigures;
 }
 
 /** Takes the place of all that was there; audio that nothing uses any more goes. */
 export async function replaceDebled(tx: Tx, recordingId: string, key: string, mics: readonly NewDebled[]): Promise<void> {
   await tx`delete from debled_mic where recording_id = ${recordingId}`;
   await tx`delete from drum_image where recording_id = ${recordingId}`;
-  for (const m of mics) await tx`insert into debled_mic (recording_id, mic_id, key, audio_id, share, loss_db) values (${recordingId}, ${m.micId}, ${key}, ${m.audioId}, ${m.share}, ${m.lossDb})`;
+  for (const m of mics) {
+    await tx`
+      insert into debled_mic (recording_id, mic_id, key, audio_id, share, loss_db, gaps_db, tails_db, attack_db)
+      values (${recordingId}, ${m.micId}, ${key}, ${m.audioId}, ${m.share}, ${m.lossDb}, ${m.figures.gapsDb}, ${m.figures.tailsDb}, ${m.figures.attackDb})`;
+  }
   await dropUnusedAudio(tx);
 }
 
