@@ -82,6 +82,39 @@ describe('the queue of doubtful hits', () => {
     expect((await stored())[second?.drum ?? ''][second?.id ?? ''].state).toBe('found');
   });
 
+  it('is heard in its own mic, in the kit, and mic by mic as a hit reaches them', async () => {
+    await s.page.evaluate(() => window.freshGap.store.setState({ hit: null }));
+    await s.page.keyboard.press('n');
+    const heard = () => s.page.evaluate(() => {
+      const { focus, alone, playing, loop, loopOn } = window.freshGap.store.getState();
+      return { focus, alone, playing, loop, loopOn };
+    });
+    const names = await s.page.$$eval('[data-testid="microscope"] [aria-label^="Hear the hit in"]', (l) => l.map((e) => e.textContent ?? ''));
+    const mics = await s.page.evaluate(() => Object.fromEntries(Object.entries(window.freshGap.store.getState().plan?.mics ?? {}).map(([m, x]) => [m, x.name])));
+    const at = await chosen();
+    const { frame } = (await hits())[at?.drum ?? ''][at?.id ?? ''];
+    await s.page.keyboard.press('h');
+    const own = await heard();
+    expect(mics[own.focus]).toBe(names[0]);
+    expect(own).toMatchObject({ alone: true, playing: true, loopOn: true });
+    expect(own.loop?.from).toBeLessThan(frame);
+    expect(own.loop?.to).toBeGreaterThan(frame);
+    await s.page.keyboard.press('j');
+    await s.page.keyboard.press('j');
+    expect(mics[(await heard()).focus]).toBe(names[2]);
+    expect((await heard()).loop).toEqual(own.loop);
+    // or the one that is pointed at, which is then told from the others
+    await s.page.click(`[aria-label="Hear the hit in ${names[1]}"]`);
+    expect(mics[(await heard()).focus]).toBe(names[1]);
+    expect(await s.page.$$eval('[data-testid="microscope"] [aria-pressed="true"]', (l) => l.map((e) => e.textContent))).toEqual([names[1]]);
+    await s.page.keyboard.down('Shift');
+    await s.page.keyboard.press('h');
+    await s.page.keyboard.up('Shift');
+    expect(await heard()).toMatchObject({ focus: own.focus, alone: false });
+    await s.page.keyboard.press('Space');
+    await s.page.waitForFunction(() => !window.freshGap.store.getState().playing);
+  });
+
   it('gives a hit to another drum by its number, moves it by a millisecond and by a sample', async () => {
     await s.page.keyboard.press('n');
     const at = await chosen();

@@ -7,14 +7,13 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import { moveHits } from '../../core/plan/planHits';
 import { mainMic } from '../../core/plan/mainMic';
 import type { Plan } from '../../core/plan/plan';
-import { roleOf } from '../../core/plan/roles';
 import { usePalette } from '../clean/usePalette';
 import { useSize } from '../clean/useSize';
 import { samplesOf } from '../clean/waveData';
 import { transportMics } from '../workbench/engine';
 import { endGesture, sketch, useBench } from '../workbench/store';
 import { readColors } from './drawHits';
-import { drumLabel, hitOf } from './hitsState';
+import { delayIn, drumLabel, hear, hitOf, micsByArrival } from './hitsState';
 
 const BEFORE_MS = 15;
 const AFTER_MS = 45;
@@ -32,13 +31,12 @@ export function Microscope() {
   const palette = usePalette();
   const [tick, setTick] = useState(0);
   const rate = plan.sampleRate;
-  // the owner first, then by how soon the drum reaches them
   // biome-ignore lint/correctness/useExhaustiveDependencies: the mics only change with files and roles
   const mics = useMemo(() => transportMics({ data, plan }), [data, plan.order]);
-  const row = hit && analysis?.spill.find((r) => r.drum === hit.drum);
+  const heard = useBench((s) => (s.alone && s.loopOn && hit && s.loop && s.loop.from <= hit.frame && s.loop.to > hit.frame ? s.focus : null));
   const owner = hit ? mainMic(plan, hit.drum) : '';
-  const delayOf = (id: string) => (id === owner ? 0 : (row?.mics[plan.order.indexOf(id)]?.delayMs ?? null));
-  const order = hit ? [...plan.order].sort((a, b) => Number(b === owner) - Number(a === owner) || Number(roleOf(plan.mics[b].role).drum === hit.drum) - Number(roleOf(plan.mics[a].role).drum === hit.drum) || (delayOf(a) ?? 99) - (delayOf(b) ?? 99)) : [];
+  const delayOf = (id: string) => (hit ? delayIn(plan, analysis?.spill, hit.drum, id) : null);
+  const order = hit ? micsByArrival(plan, analysis?.spill, hit.drum) : [];
   const laneHeight = (height - 18) / Math.max(1, order.length);
   const orderKey = order.join(' ');
   const from = hit ? hit.frame - (BEFORE_MS / 1000) * rate : 0;
@@ -110,9 +108,18 @@ export function Microscope() {
     <div className="card grid min-h-0 grid-cols-[92px_52px_1fr] grid-rows-[minmax(0,1fr)] overflow-hidden" data-testid="microscope">
       <div className="min-h-0 overflow-hidden border-r border-line">
         {order.map((id) => (
-          <div key={id} className={`flex items-center overflow-hidden whitespace-nowrap pl-2 text-xs ${id === owner ? 'font-bold' : 'text-ink2'}`} style={{ height: laneHeight }}>
+          <button
+            key={id}
+            type="button"
+            aria-label={`Hear the hit in ${plan.mics[id].name}`}
+            aria-pressed={heard === id}
+            title={`${plan.mics[id].name}: hear the hit in this mic alone`}
+            onClick={() => hear({ mic: id })}
+            className={`block w-full truncate pl-2 pr-1 text-left text-xs hover:bg-line ${id === owner ? 'font-bold' : heard === id ? 'text-ink' : 'text-ink2'} ${heard === id ? 'bg-line' : ''}`}
+            style={{ height: laneHeight }}
+          >
             {plan.mics[id].name}
-          </div>
+          </button>
         ))}
       </div>
       <div className="num min-h-0 overflow-hidden text-right text-xs text-ink2">

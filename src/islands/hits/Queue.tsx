@@ -4,7 +4,7 @@ import type { Plan } from '../../core/plan/plan';
 import { Glyph } from '../shared/Glyph';
 import { formatTime } from '../shared/time';
 import { useBench } from '../workbench/store';
-import { GIVE_KEYS, choose, doubtful, drumLabel, drumsOf, give, hear, hitOf, keep, keyOf, reject, targets } from './hitsState';
+import { GIVE_KEYS, choose, doubtful, drumLabel, drumsOf, give, hear, hearNext, hitOf, keep, keyOf, reject, targets } from './hitsState';
 
 export function Queue() {
   const plan = useBench((s) => s.plan) as Plan;
@@ -79,6 +79,9 @@ export function Queue() {
           </button>
           <button type="button" disabled={!hit} className="btn justify-between" onClick={() => hear('kit')}>
             Hear kit <kbd className="kbd">Shift H</kbd>
+          </button>
+          <button type="button" disabled={!hit} className="btn col-span-2 justify-between" onClick={hearNext} title="Mic by mic, as the hit reaches them; or choose one by its name beside the waves">
+            Hear it in the next mic <kbd className="kbd">J</kbd>
           </button>
         </div>
         <div className="flex flex-wrap items-center gap-1 text-sm text-ink2">

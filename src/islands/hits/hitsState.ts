@@ -5,6 +5,7 @@ import { type ListedHit, decideHits, giveHits, hitChange, hitId, isDoubtful, lis
 import { mainMic } from '../../core/plan/mainMic';
 import type { Plan } from '../../core/plan/plan';
 import { byKit, roleOf } from '../../core/plan/roles';
+import type { SpillRow } from '../../core/spill/spillMap';
 import { drumOfKey, readMidi } from '../../formats/midi';
 import { goTo, togglePlay } from '../workbench/engine';
 import { type Bench, commit, useBench } from '../workbench/store';
@@ -185,14 +186,35 @@ export function importMidi(bytes: Uint8Array): { added: number; kept: number; un
   return { added, kept, unknown };
 }
 
-/** Hears the chosen hit in a short loop: its owner alone, this mic alone, or the kit. */
-export function hear(who: 'owner' | 'kit'): void {
+/** ms after its own mic that a drum usually reaches another; null where that is not known. */
+export const delayIn = (plan: Plan, spill: readonly SpillRow[] | undefined, drum: string, micId: string): number | null =>
+  micId === mainMic(plan, drum) ? 0 : (spill?.find((r) => r.drum === drum)?.mics[plan.order.indexOf(micId)]?.delayMs ?? null);
+
+/** All mics by who hears a drum first: its owner, other mics of its own, then by how soon it usually reaches them. */
+export function micsByArrival(plan: Plan, spill: readonly SpillRow[] | undefined, drum: string): string[] {
+  const owner = mainMic(plan, drum);
+  const own = (id: string) => Number(roleOf(plan.mics[id].role).drum === drum);
+  const delay = (id: string) => delayIn(plan, spill, drum, id) ?? 99;
+  return [...plan.order].sort((a, b) => Number(b === owner) - Number(a === owner) || own(b) - own(a) || delay(a) - delay(b));
+}
+
+/** Hears the chosen hit in the mic below the one that is heard now, in the order of who hears it first. */
+export function hearNext(): void {
+  const { plan, hit, focus, analysis } = get();
+  const h = plan && hitOf(plan, hit);
+  if (!plan || !h) return;
+  const order = micsByArrival(plan, analysis?.spill, h.drum);
+  hear({ mic: order[(order.indexOf(focus) + 1) % order.length] });
+}
+
+/** Hears the chosen hit in a short loop: its owner alone, some mic alone, or the kit. */
+export function hear(who: 'owner' | 'kit' | { mic: string }): void {
   const { plan, hit, playing, data } = get();
   const h = plan && hitOf(plan, hit);
   if (!plan || !h) return;
   const rate = plan.sampleRate;
   const from = Math.max(0, Math.round(h.frame - 0.25 * rate));
-  set({ focus: mainMic(plan, h.drum), alone: who !== 'kit', listen: 'before', loop: { from, to: Math.min(data?.recording.frames ?? from + rate, from + rate) }, loopOn: true });
+  set({ focus: typeof who === 'object' ? who.mic : mainMic(plan, h.drum), alone: who !== 'kit', listen: 'before', loop: { from, to: Math.min(data?.recording.frames ?? from + rate, from + rate) }, loopOn: true });
   goTo(from);
   if (!playing) togglePlay();
 }

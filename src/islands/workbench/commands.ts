@@ -8,7 +8,7 @@ import { cutHere, drop, join, keepSelection, nudge, pickAll, pickInLoop, pickLik
 import { bringBack, dropSelection, selectBack, step } from '../clean/stepping';
 import { fitView, scrollView, zoomView } from '../clean/viewMoves';
 import { startAnalysis } from '../hits/Hits';
-import { GIVE_KEYS, drumsOf, give, hear, keep, move, nextDoubtful, nextInTime, reject, selectLike, snap } from '../hits/hitsState';
+import { GIVE_KEYS, drumsOf, give, hear, hearNext, keep, move, nextDoubtful, nextInTime, reject, selectLike, snap } from '../hits/hitsState';
 import { goTo, heardAt, togglePlay } from './engine';
 import { propose, proposeDebled } from './proposing';
 import type { Step } from './steps';
@@ -125,6 +125,7 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'hit-reject', group: 'Hits', step: 'hits', label: 'Not a hit, go on', keys: ['x', 'Delete', 'Backspace'], shown: 'X', run: reject },
     { id: 'hit-hear', group: 'Hits', step: 'hits', label: 'Hear it in its own mic', keys: ['h'], shown: 'H', run: () => hear('owner') },
     { id: 'hit-kit', group: 'Hits', step: 'hits', label: 'Hear it in the kit', keys: ['Shift+H'], shown: 'Shift H', run: () => hear('kit') },
+    { id: 'hit-next-mic', group: 'Hits', step: 'hits', label: 'Hear it in the next mic', keys: ['j'], shown: 'J', run: hearNext },
     { id: 'hit-next', group: 'Hits', step: 'hits', label: 'Next in doubt', keys: ['n', 'ArrowDown'], shown: 'N', run: () => nextDoubtful(1) },
     { id: 'hit-previous', group: 'Hits', step: 'hits', label: 'The one in doubt before', keys: ['p', 'ArrowUp'], shown: 'P', run: () => nextDoubtful(-1) },
     { id: 'hit-later', group: 'Hits', step: 'hits', label: 'Next hit of this drum', keys: ['.'], shown: '.', run: () => nextInTime(1) },
