@@ -44,6 +44,24 @@ describe('the spill map', () => {
     });
     expect(state).toMatchObject({ mic: 'tom-1', alone: true, listen: 'before' });
     expect(state.hits.some((f) => f > (state.loop?.from ?? 0) && f < (state.loop?.to ?? 0))).toBe(true);
+    // stroke by stroke, by keys and by the mouse
+    const frames = [...state.hits].sort((a, b) => a - b);
+    const strip = await s.page.waitForSelector('[role="slider"][aria-label="Strokes of Kick, heard in Tom 1"]');
+    const now = () => s.page.evaluate(() => ({ loop: window.freshGap.store.getState().loop, at: Number(document.querySelector('[role="slider"][aria-label^="Strokes of"]')?.getAttribute('aria-valuenow')), of: Number(document.querySelector('[role="slider"][aria-label^="Strokes of"]')?.getAttribute('aria-valuemax')) }));
+    await strip?.focus();
+    await s.page.keyboard.press('Home');
+    const first = await now();
+    expect(first.at).toBe(1);
+    await s.page.keyboard.press('ArrowRight');
+    expect((await now()).at).toBe(2);
+    expect((await now()).loop?.from).toBeGreaterThan(first.loop?.from ?? 0);
+    const box = await strip?.boundingBox();
+    if (!box) throw new Error('no strokes');
+    await s.page.mouse.click(box.x + box.width - 1, box.y + 10);
+    const last = await now();
+    expect(last.at).toBe(last.of);
+    expect(frames.some((f) => f > (last.loop?.from ?? 0) && f < (last.loop?.to ?? 0))).toBe(true);
+    expect(last.loop?.from).toBeGreaterThan(first.loop?.to ?? 0);
     await s.page.keyboard.press('Space');
   });
 

@@ -6,7 +6,7 @@ import { counted } from '../../core/params/format';
 import { heardBands } from '../../core/hits/kinds';
 import type { Plan } from '../../core/plan/plan';
 import { REST } from '../../core/params/debleedParams';
-import { countsFor, listHits } from '../../core/plan/planHits';
+import { type ListedHit, countsFor, listHits } from '../../core/plan/planHits';
 import { byKit, roleOf } from '../../core/plan/roles';
 import type { SpillRow } from '../../core/spill/spillMap';
 import { spillMatrix, strokeBandInMic, verdicts } from '../../core/spill/verdict';
@@ -25,6 +25,8 @@ import { fetchImage, goTo, playOnce, togglePlay } from '../workbench/engine';
 import { useBench } from '../workbench/store';
 import { MicCall, sharesOf } from './MicCall';
 import { SpectrumChart } from './SpectrumChart';
+import { Strokes } from './Strokes';
+import { loneliest, stretchOf } from './strokes';
 
 const DARKEST_DB = 0;
 const LIGHTEST_DB = -48;
@@ -37,30 +39,18 @@ interface Cell {
   drum: number;
 }
 
-/** Where the stroke of a drum that stands most alone is heard; null where it has none. */
-function lonelyStretch(plan: Plan, drum: string): { from: number; to: number } | null {
-  const others = Object.keys(plan.hits).flatMap((d) => (d === drum ? [] : listHits(plan, d).map((h) => h.frame)));
-  const mine = listHits(plan, drum);
-  const loneliest = mine.map((h) => ({ h, gap: Math.min(...others.map((f) => Math.abs(f - h.frame)), 10 * plan.sampleRate) })).sort((a, b) => b.gap * (0.3 + b.h.strength) - a.gap * (0.3 + a.h.strength))[0];
-  if (!loneliest) return null;
-  const from = Math.max(0, loneliest.h.frame - Math.round(0.1 * plan.sampleRate));
-  return { from, to: Math.min(plan.frames, loneliest.h.frame + Math.round(0.6 * plan.sampleRate)) };
-}
-
-/** Hears that stroke in one mic, raw, in a loop. */
-function hear(plan: Plan, micId: string, drum: string) {
-  const stretch = lonelyStretch(plan, drum);
-  if (!stretch) return;
-  const { from, to } = stretch;
+/** Hears a stroke in one mic, raw, in a loop. */
+function hear(plan: Plan, micId: string, stroke: ListedHit) {
+  const { from, to } = stretchOf(plan, stroke);
   useBench.setState({ focus: micId, alone: true, listen: 'before', keyListen: false, loop: { from, to }, loopOn: true });
   goTo(from);
   if (!useBench.getState().playing) togglePlay();
 }
 
 /** Hears what that drum alone adds to the mic there, as the model tells it apart. */
-async function hearImage(plan: Plan, micId: string, drum: string): Promise<void> {
-  const stretch = lonelyStretch(plan, drum) ?? { from: 0, to: Math.min(plan.frames, 3 * plan.sampleRate) };
-  const { samples, quick } = await fetchImage(micId, drum, stretch.from, Math.min(plan.frames, stretch.from + 2 * plan.sampleRate));
+async function hearImage(plan: Plan, micId: string, drum: string, stroke: ListedHit | null): Promise<void> {
+  const { from } = stroke ? stretchOf(plan, stroke) : { from: 0 };
+  const { samples, quick } = await fetchImage(micId, drum, from, Math.min(plan.frames, from + 2 * plan.sampleRate));
   if (useBench.getState().playing) togglePlay();
   playOnce(samples as Float32Array<ArrayBuffer>);
   if (quick) toast('Told apart in a hurry', { description: 'From a few seconds only; compute de-bleed for the best that can be had.' });
@@ -69,7 +59,7 @@ async function hearImage(plan: Plan, micId: string, drum: string): Promise<void>
 const SPILL_OF = { planned: 'Kit as planned', with: 'With its spill', without: 'Without' } as const;
 
 /** Image of a drum in a mic: heard for a moment, computed for the song, saved. */
-function ImageRow({ plan, micId, source }: { plan: Plan; micId: string; source: string }) {
+function ImageRow({ plan, micId, source, stroke }: { plan: Plan; micId: string; source: string; stroke: ListedHit | null }) {
   const id = useBench((s) => s.id);
   const content = useBench((s) => s.data?.images[micId]?.[source] ?? null);
   const job = useBench((s) => s.debleed?.images.find((j) => (j.input as { micId: string }).micId === micId && (j.input as { source: string }).source === source) ?? null);
@@ -90,10 +80,10 @@ function ImageRow({ plan, micId, source }: { plan: Plan; micId: string; source: 
         type="button"
         className="btn"
         disabled={busy}
-        title="What the model takes for this drum in this mic, at the stroke that stands most alone"
+        title="What the model takes for this drum in this mic, at the chosen stroke"
         onClick={() => {
           setBusy(true);
-          hearImage(plan, micId, source).catch(tell).finally(() => setBusy(false));
+          hearImage(plan, micId, source, stroke).catch(tell).finally(() => setBusy(false));
         }}
       >
         <Play aria-hidden="true" size={13} /> {busy ? 'Computing…' : `${sourceLabel(source)} alone`}
@@ -140,6 +130,8 @@ export function Spill() {
   const offers = useMemo(() => base !== null && offersProposal(base, debled), [base, debled]);
   const [show, setShow] = useKept<'level' | 'delay'>('spill.show', 'level');
   const [chosen, setChosen] = useState<Cell | null>(null);
+  /** A stroke that was chosen; else the one that stands most alone. */
+  const [picked, setPicked] = useState<{ drum: string; id: string } | null>(null);
   useEffect(() => {
     void loadAnalysis();
     window.addEventListener('fresh-gap:jobs', loadAnalysis);
@@ -163,6 +155,12 @@ export function Spill() {
     const drum = spill.map((r, d) => ({ d, db: r.drum === own ? -999 : matrix[mic][d] })).sort((a, b) => b.db - a.db)[0]?.d ?? 0;
     return { mic, drum };
   }, [chosen, plan, fits, focus, spill, matrix]);
+  const drumAt = at && fits ? spill[at.drum].drum : null;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: of the plan only its hits matter
+  const stroke = useMemo(() => {
+    if (!plan || !drumAt) return null;
+    return listHits(plan, drumAt).find((h) => picked?.drum === h.drum && picked.id === h.id) ?? loneliest(plan, drumAt);
+  }, [plan?.hits, plan?.thresholds, drumAt, picked]);
   const lines = useMemo(() => {
     if (!plan || !at || !fits) return [];
     const own = roleOf(plan.mics[plan.order[at.mic]].role).drum;
@@ -188,6 +186,10 @@ export function Spill() {
   const own = roleOf(plan.mics[micId].role).drum;
   const delayWords = entry.delayMs === null ? 'no clear delay' : Math.abs(entry.delayMs) < 0.05 ? 'at the same time' : `${Math.abs(entry.delayMs).toFixed(2)} ms ${entry.delayMs < 0 ? 'earlier' : 'later'} than its own mic`;
   const { strokes } = countsFor(plan, row.drum);
+  const choose = (h: ListedHit) => {
+    setPicked({ drum: h.drum, id: h.id });
+    hear(plan, micId, h);
+  };
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[1fr_284px]">
       <main className="flex min-h-0 min-w-0 flex-col gap-2 px-4 py-2.5">
@@ -265,11 +267,12 @@ export function Spill() {
               {own === row.drum ? 'its own drum' : `${signed(matrix[at.mic][at.drum])} dB`} · {delayWords}
               {entry.polarity < 0 ? ' · upside down' : ''} · from {row.strokes} sure of {counted(strokes, 'stroke')}
             </span>
-            <button type="button" className="btn ml-auto" onClick={() => hear(plan, micId, row.drum)} title="The stroke that stands most alone, in this mic as it came, in a loop">
+            <button type="button" className="btn ml-auto" disabled={!stroke} onClick={() => stroke && hear(plan, micId, stroke)} title="The chosen stroke in this mic as it came, in a loop">
               <Play aria-hidden="true" size={13} /> Hear it here
             </button>
           </header>
-          <ImageRow plan={plan} micId={micId} source={MODELLED(plan).includes(row.drum) ? row.drum : REST} />
+          <ImageRow plan={plan} micId={micId} source={MODELLED(plan).includes(row.drum) ? row.drum : REST} stroke={stroke} />
+          {stroke && <Strokes plan={plan} drum={row.drum} micName={plan.mics[micId].name} sure={row.strokes} chosen={stroke} onHear={(h) => choose(h)} />}
           <div className="relative min-h-0 flex-1">
             <SpectrumChart lines={lines} edges={analysis?.bandsHz ?? []} />
           </div>
