@@ -15,7 +15,7 @@ import { pyramid } from '../core/dsp/peaks';
 import { spectrogram } from '../core/dsp/spectrogram';
 import { type GateFigures, gateGains, gateOverview, heardPeaks } from '../core/measure/gateOverview';
 import { type DebleedFigures, debleedFigures } from '../core/measure/debleedFigures';
-import { type StrokeFigures, strokeFigures } from '../core/measure/strokeFigures';
+import { type StrokeFigures, attackLevels, strokeFigures } from '../core/measure/strokeFigures';
 import type { GateSettings } from '../core/params/gateParams';
 import { type LiveSlices, createSliceStage } from '../core/clean/sliceStage';
 import { type Closing, createClosings } from '../core/clean/closingStage';
@@ -125,6 +125,8 @@ export interface PreviewResult {
   level: Float32Array;
   figures: GateFigures;
   strokes: StrokeFigures;
+  /** Frames of own strokes, and levels of their first 10 ms before and after, dBFS, in pairs. */
+  attacks: { readonly hits: readonly number[]; readonly levels: Float32Array };
   /** Null where de-bleed is off or not computed. */
   debleed: DebleedFigures | null;
   /** Frames where something begins to sound in the mic, when asked for. */
@@ -239,7 +241,8 @@ async function analyse(r: PreviewRequest) {
   const v = gateOverview(shaped, gain, pw, out);
   const gains = pyramid(v.gain);
   const strokes = strokeFigures(r.rate, audio, gain, r.own);
-  const tell = () => post({ type: 'preview', id: r.id, clean: pyramid(damped ? heardPeaks(damped.audio, gain, out) : v.clean), gain: gains, level: v.level, figures: v.figures, strokes, debleed, transients });
+  const attacks = { hits: r.own, levels: attackLevels(r.rate, raw, audio, gain, r.own) };
+  const tell = () => post({ type: 'preview', id: r.id, clean: pyramid(damped ? heardPeaks(damped.audio, gain, out) : v.clean), gain: gains, level: v.level, figures: v.figures, strokes, attacks, debleed, transients });
   tell();
   const waits = damped?.waiting(gain) ?? [];
   let since = performance.now();

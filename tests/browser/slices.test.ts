@@ -278,6 +278,14 @@ describe('slices of a tom', () => {
       const d = c?.getContext('2d')?.getImageData(0, 0, c.width, 100).data;
       return d ? new Set(Array.from({ length: 4000 }, (_, i) => d[4 * i * 9])).size > 3 : false;
     });
+    // and each says how loud its attack is before and after: slices leave attacks alone
+    await s.page.waitForFunction(() => document.querySelector('[data-testid="tiles"] button')?.getAttribute('aria-label')?.includes('dBFS after'));
+    const attacks = await s.page.$$eval('[data-testid="tiles"] button', (l) => l.map((e) => /attack (−\d+\.\d) before, (−\d+\.\d) dBFS after/.exec(e.getAttribute('aria-label') ?? '')?.slice(1) ?? []));
+    expect(attacks.length).toBeGreaterThan(1);
+    for (const [a, b] of attacks) {
+      expect(a).toBeDefined();
+      expect(b).toBe(a);
+    }
     await s.page.keyboard.press('y');
   });
 

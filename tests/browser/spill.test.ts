@@ -115,7 +115,7 @@ describe('the spill map', () => {
     for (const [gaps, shut, , tails, leaves] of told) {
       expect(gaps).toMatch(/^−\d+ dB$/);
       expect(Number(/^shut (\d+) %$/.exec(shut)?.[1])).toBeLessThan(100);
-      const [, struck, all] = /^in (\d+) of (\d+)$/.exec(tails) ?? [];
+      const [, struck, all] = /^(\d+) of (\d+)$/.exec(tails) ?? [];
       expect(Number(struck)).toBeLessThanOrEqual(Number(all));
       expect(leaves).toBe(Number(struck) > 0 ? 'leaves it' : '–');
     }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { strokeFigures } from './strokeFigures';
+import { attackLevels, strokeFigures } from './strokeFigures';
 
 const RATE = 1000;
 const audio = new Float32Array(1000).fill(0.5);
@@ -23,5 +23,19 @@ describe('figures of own strokes', () => {
     const gain = new Float32Array(1000);
     gain.fill(1, 100, 130);
     expect(strokeFigures(RATE, audio, gain, [80]).foreignOpenings).toBe(0);
+  });
+});
+
+describe('levels of attacks', () => {
+  it('are told before and after, stroke by stroke, of what de-bleed left and the gain let through', () => {
+    const kept = audio.map((v) => v / 2);
+    const gain = new Float32Array(1000).fill(1, 0, 105);
+    const levels = attackLevels(RATE, audio, kept, gain, [10, 100, 500, 995]);
+    const db = (x: number) => 20 * Math.log10(x);
+    // half of the second stroke's attack is let through, nothing of the third; the song ends in the midst of the last
+    const right = [db(0.5), db(0.25), db(0.5), db(0.25) - 3.01, db(0.5), -120, db(0.5) - 3.01, -120];
+    expect(levels).toHaveLength(right.length);
+    for (const [i, v] of right.entries()) expect(levels[i]).toBeCloseTo(v, 1);
+    expect(attackLevels(RATE, audio, kept, gain, [])).toHaveLength(0);
   });
 });

@@ -19,6 +19,23 @@ const LOST_DB = -10;
 /** An opening may begin this long before its hit, and a hit may be marked this late. */
 const SLACK_S = 0.03;
 
+/** Levels of each stroke's first 10 ms, dBFS (root mean square): of the mic as it came and of what is left, two values a stroke of `hits` (frames). `gain` is linear and of `kept`. */
+export function attackLevels(rate: number, raw: Float32Array, kept: Float32Array, gain: Float32Array, hits: readonly number[]): Float32Array {
+  const n = Math.round(ATTACK_S * rate);
+  const out = new Float32Array(2 * hits.length);
+  for (const [k, h] of hits.entries()) {
+    let [before, after] = [0, 0];
+    const end = Math.min(raw.length, h + n);
+    for (let i = h; i < end; i++) {
+      before += raw[i] * raw[i];
+      after += (kept[i] * gain[i]) ** 2;
+    }
+    out[2 * k] = 10 * Math.log10(before / n + 1e-12);
+    out[2 * k + 1] = 10 * Math.log10(after / n + 1e-12);
+  }
+  return out;
+}
+
 /** `gain` is linear, without the output level; `hits` frames of own strokes, rising. All in time with `audio`. */
 export function strokeFigures(rate: number, audio: Float32Array, gain: Float32Array, hits: readonly number[]): StrokeFigures {
   const change = (from: number, seconds: number) => {

@@ -10,7 +10,7 @@ import { foreignHits } from '../../core/plan/live';
 import type { Plan } from '../../core/plan/plan';
 import { roleOf } from '../../core/plan/roles';
 import { Segments } from '../shared/Segments';
-import { formatTime } from '../shared/time';
+import { formatTime, signed } from '../shared/time';
 import { useKept } from '../shared/kept';
 import { askTiles, goTo } from '../workbench/engine';
 import { useBench } from '../workbench/store';
@@ -29,6 +29,11 @@ const AFTER_S = 0.66;
 
 type Sort = 'time' | 'strength' | 'doubt' | 'flags' | 'tail';
 
+/** A level, dBFS; silence where nothing is left. */
+const level = (db: number) => (db < -99 ? '−∞' : signed(db));
+
+const attackWords = (l: readonly [number, number] | undefined) => (l ? `, attack ${level(l[0])} before, ${level(l[1])} dBFS after` : '');
+
 function sorted(tiles: readonly Tile[], sort: Sort): Tile[] {
   const tail = (t: Tile) => (t.slice ? t.slice.to - t.hit.frame : -1);
   const by: Record<Sort, (a: Tile, b: Tile) => number> = {
@@ -44,6 +49,8 @@ export function Tiles() {
   const focus = useBench((s) => s.focus);
   const picked = useBench((s) => s.slices);
   const ready = useBench((s) => s.preview?.micId === s.focus);
+  const attacks = useBench((s) => (s.preview?.micId === s.focus ? s.preview.attacks : null));
+  const levels = useMemo(() => new Map(attacks?.hits.map((f, i) => [f, [attacks.levels[2 * i], attacks.levels[2 * i + 1]] as const])), [attacks]);
   const { width, dpr } = useSize(box);
   const palette = usePalette();
   const [sort, setSort] = useKept<Sort>('tiles.sort', 'flags');
@@ -121,6 +128,8 @@ export function Tiles() {
       g.stroke();
       g.fillStyle = c.ink2;
       g.fillText(`${formatTime(t.hit.frame / rate)}  ${Math.round(t.hit.strength * 100)} %${t.doubtful ? ' ?' : ''}`, x0 + 4, 88);
+      const told = levels.get(t.hit.frame);
+      if (told) g.fillText(`${level(told[0])}→${level(told[1])}`, x0 + 4, 11);
       if (t.flags.length) {
         g.fillStyle = c.doubt;
         g.fillText(`${t.flags.length} ⚑`, x0 + WIDTH - 26, 11);
@@ -136,7 +145,7 @@ export function Tiles() {
       g.lineWidth = on ? 2.5 : 1;
       g.strokeRect(x0 + 0.5, 0.5, WIDTH - 1, HEIGHT - 1);
     });
-  }, [shown, first, scroll, width, dpr, palette, pictures, frames, picked, foreign, rate]);
+  }, [shown, first, scroll, width, dpr, palette, pictures, frames, picked, foreign, rate, levels]);
 
   const flagged = tiles.filter((t) => t.flags.length).length;
   const take = (t: Tile, add: boolean) => {
@@ -152,7 +161,7 @@ export function Tiles() {
         <span className="num whitespace-nowrap text-ink2">
           {counted(tiles.length, 'hit')}, {flagged} flagged
         </span>
-        <span className="truncate text-ink2">{shown.length > 0 && `−${Math.round(BEFORE_S * 1000)} to +${Math.round(AFTER_S * 1000)} ms from each attack`}</span>
+        <span className="truncate text-ink2">{shown.length > 0 && `−${Math.round(BEFORE_S * 1000)} to +${Math.round(AFTER_S * 1000)} ms from each attack; its first 10 ms before → after, dBFS`}</span>
         <span className="ml-auto text-ink2">First</span>
         <Segments
           small
@@ -172,7 +181,7 @@ export function Tiles() {
               className="absolute top-0"
               style={{ left: (first + k) * (WIDTH + GAP), width: WIDTH, height: HEIGHT }}
               aria-pressed={t.slice !== null && picked.has(t.slice.id)}
-              aria-label={`Hit at ${formatTime(t.hit.frame / rate)}, ${Math.round(t.hit.strength * 100)} %${t.doubtful ? `, ${Math.round(t.certainty * 100)} % certain` : ''}${t.dropped ? ', dropped' : ''}${t.flags.length ? `, ${t.flags.map((f) => FLAG_WORDS[f]).join(', ')}` : ''}`}
+              aria-label={`Hit at ${formatTime(t.hit.frame / rate)}, ${Math.round(t.hit.strength * 100)} %${t.doubtful ? `, ${Math.round(t.certainty * 100)} % certain` : ''}${t.dropped ? ', dropped' : ''}${attackWords(levels.get(t.hit.frame))}${t.flags.length ? `, ${t.flags.map((f) => FLAG_WORDS[f]).join(', ')}` : ''}`}
               title={t.dropped ? 'Dropped: double-click brings it back' : t.flags.map((f) => (f === 'doubt' && t.doubtful ? `${FLAG_WORDS[f]}, ${Math.round(t.certainty * 100)} % certain` : FLAG_WORDS[f])).join('; ') || 'Click selects and goes there, Shift adds'}
               onClick={(e) => take(t, e.shiftKey)}
               onDoubleClick={() => t.dropped && bringBackHits([t.hit.id])}

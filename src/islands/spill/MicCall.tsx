@@ -36,7 +36,7 @@ function words(v: Verdict): string {
 }
 
 const Told = (p: { children: ReactNode; title: string }) => (
-  <td className="num py-px text-right" title={p.title}>
+  <td className="num whitespace-nowrap py-px text-right" title={p.title}>
     {p.children}
   </td>
 );
@@ -64,7 +64,7 @@ function Reach(p: { name: string; reach: CutReach; debled: Debled | undefined })
         </tr>
         <tr>
           <th scope="row" className="text-left font-normal text-ink2">Tails</th>
-          <Told title="Own strokes in whose ring another drum is struck that this mic hears">{`in ${struck} of ${tails}`}</Told>
+          <Told title="Own strokes in whose ring another drum is struck that this mic hears">{`${struck} of ${tails}`}</Told>
           <Told title="While a gate is open, spill is heard with the drum">{struck ? 'leaves it' : '–'}</Told>
           <Told title={why || 'Level against the raw mic 60 to 400 ms after own strokes: the ring stays, spill goes'}>{taken(p.debled?.tailsDb)}</Told>
         </tr>

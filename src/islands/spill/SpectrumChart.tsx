@@ -19,7 +19,7 @@ export function SpectrumChart({ lines, edges }: { lines: readonly { label: strin
     const chart = new Chart(canvas.current, {
       type: 'line',
       data: {
-        labels: edges.slice(0, -1).map((e, i) => hz(Math.sqrt(e * edges[i + 1]))),
+        labels: edges.slice(0, -1).map((e, i) => `${hz(Math.sqrt(e * edges[i + 1]))}${i === 0 ? ' Hz' : ''}`),
         datasets: lines.map((l, i) => ({ label: l.label, data: l.db.map((v) => (v === null ? null : Math.max(-60, v - top))), borderColor: i === 0 ? ink : hand, borderDash: i === 0 ? [] : [5, 3], borderWidth: 1.75, pointRadius: 2, pointBackgroundColor: i === 0 ? ink : hand, tension: 0.25, clip: 6 })),
       },
       options: {
@@ -27,7 +27,7 @@ export function SpectrumChart({ lines, edges }: { lines: readonly { label: strin
         responsive: true,
         maintainAspectRatio: false,
         scales: {
-          x: { grid: { display: false }, border: { color: ink2 }, ticks: { color: ink2, font }, title: { display: true, text: 'Hz', color: ink2, font } },
+          x: { grid: { display: false }, border: { color: ink2 }, ticks: { color: ink2, font } },
           y: { min: -60, max: 0, grid: { color: line }, border: { color: ink2 }, ticks: { stepSize: 20, color: ink2, font, callback: (v) => (v === 0 ? '0 dB' : `−${Math.abs(Number(v))}`) } },
         },
         plugins: { legend: { display: false }, tooltip: { displayColors: false, callbacks: { label: (c) => `${c.dataset.label}: ${(c.parsed.y ?? 0).toFixed(0)} dB` } } },

@@ -156,7 +156,7 @@ function onPreview(m: FromPreview) {
     if (m.id === previewId) set({ previewLoading: null });
     // results of an older setting are shown until the newest comes; those of another mic are not
     if (m.id === previewId || get().preview?.micId === micId) {
-      set((s) => ({ preview: { micId, clean: m.clean, gain: m.gain, level: m.level, figures: m.figures, strokes: m.strokes, debleed: m.debleed, transients: m.transients ?? (s.preview?.micId === micId ? s.preview.transients : undefined), turn: (s.preview?.turn ?? 0) + 1 } }));
+      set((s) => ({ preview: { micId, clean: m.clean, gain: m.gain, level: m.level, figures: m.figures, strokes: m.strokes, attacks: m.attacks, debleed: m.debleed, transients: m.transients ?? (s.preview?.micId === micId ? s.preview.transients : undefined), turn: (s.preview?.turn ?? 0) + 1 } }));
     }
   }
 }

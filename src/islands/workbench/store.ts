@@ -29,6 +29,8 @@ export interface Preview {
   level: Float32Array;
   figures: GateFigures;
   strokes: StrokeFigures;
+  /** Frames of own strokes, and levels of their first 10 ms before and after, dBFS, in pairs. */
+  attacks: { readonly hits: readonly number[]; readonly levels: Float32Array };
   /** What de-bleed does; null where it is off or not computed. */
   debleed: DebleedFigures | null;
   transients?: readonly number[];
