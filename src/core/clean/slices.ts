@@ -63,6 +63,8 @@ export interface SliceInput {
   /** Those among them that are strong, of drums without a cymbal's ring, rising. */
   readonly strong: readonly number[];
   readonly edits: Readonly<Record<string, SliceEdit>>;
+  /** Where own strokes begin that are to be heard, rising, whatever the slices are made from. */
+  readonly attacks?: readonly number[];
 }
 
 /** Full level from this long before an attack to this long after it, whatever is set, seconds. */

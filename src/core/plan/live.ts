@@ -119,17 +119,18 @@ export function sliceInput(plan: Plan, micId: string): SliceInput {
   const { slices: settings, sliceEdits, marks } = mic.treatment;
   const counted = countedHits(plan).get(drum) ?? [];
   const own = settings.keepDoubtful ? withDoubtful(plan, drum, counted) : counted;
-  return { rate: plan.sampleRate, frames: plan.frames, settings, ring: mic.ring, own: settings.cutBy === 'level' ? markedHits(plan, marks, own) : own, foreign: foreignHits(plan, drum), strong: otherHits(plan, drum, (d) => COVERING.has(kindOf(d)), STRONG), edits: sliceEdits };
+  const attacks = own.filter((h) => !sliceEdits[h.id]?.dropped).map((h) => h.frame);
+  return { attacks, rate: plan.sampleRate, frames: plan.frames, settings, ring: mic.ring, own: settings.cutBy === 'level' ? markedHits(plan, marks, own) : own, foreign: foreignHits(plan, drum), strong: otherHits(plan, drum, (d) => COVERING.has(kindOf(d)), STRONG), edits: sliceEdits };
 }
 
-/** Marks that a level found, as hits: those that hold an own stroke by its id, the others by their place. */
+/** Marks that a level found, as hits: those that hold an own stroke by its id, the others by their place. A level rises over its threshold after the attack: the stroke begins where it is known to. */
 function markedHits(plan: Plan, marks: Treatment['marks'], own: readonly SliceHit[]): SliceHit[] {
   const grain = Math.round(plan.sampleRate / 20);
   let k = 0;
   return marks.map(([from, to]) => {
     while (k < own.length && own[k].frame < from - grain / 2) k++;
     const hit = k < own.length && own[k].frame <= to ? own[k] : null;
-    return { id: hit ? hit.id : `at-${Math.round(from / grain)}`, frame: from, strength: hit?.strength ?? 1, until: to };
+    return { id: hit ? hit.id : `at-${Math.round(from / grain)}`, frame: hit ? Math.min(hit.frame, from) : from, strength: hit?.strength ?? 1, until: to };
   });
 }
 

@@ -110,7 +110,29 @@ describe('a level', () => {
     expect(slicesOf(cut, tom).map((s) => s.id)).toEqual(['a', 'at-300']);
     const edited = applyEdit(cut, moveEdges(cut, tom, slicesOf(cut, tom).slice(0, 1), 'to', { to: RATE }));
     const moved = applyEdit(edited, { label: 'marks', changes: [{ path: ['mics', tom, 'treatment', 'marks'], before: edited.mics[tom].treatment.marks as never, after: [[2 * RATE + 5, 2.1 * RATE]] }] });
-    expect(slicesOf(moved, tom).map((s) => [s.id, s.to])).toEqual([['a', 3 * RATE + 5]]);
+    expect(slicesOf(moved, tom).map((s) => [s.id, s.to])).toEqual([['a', 3 * RATE]]);
+  });
+
+  it('never begins after the attack it belongs to, and tells of attacks that it cuts', () => {
+    const at = (marks: [number, number][], settings = {}) => {
+      const level = applyEdit(on, { label: 'marks', changes: [{ path: ['mics', tom, 'treatment', 'marks'], before: [], after: marks.map(([a, b]) => [Math.round(a * RATE), Math.round(b * RATE)]) }] });
+      const p = applyEdit(level, editSlices(level, tom, { cutBy: 'level', tailBy: 'fixed', tailMs: 30, leadMs: 5, fadeInMs: 4, fadeOutMs: 20, ...settings }));
+      return { slices: slicesOf(p, tom), flags: flagSlices(sliceInput(p, tom), slicesOf(p, tom), []) };
+    };
+    // 20 ms after the stroke at 2 s the level was over the threshold
+    const late = at([[2.02, 2.3]]);
+    expect(late.slices[0].from + late.slices[0].fadeIn).toBeLessThanOrEqual(2 * RATE - 0.002 * RATE);
+    expect(late.flags.get('a') ?? []).not.toContain('shaved');
+    // a slice that is made from spill just before, and faded out over the stroke
+    const early = at([[1.9, 1.975]], { tailMs: 30 });
+    expect(early.slices[0]).toMatchObject({ id: 'at-38' });
+    expect(early.slices[0].to).toBeGreaterThan(2 * RATE);
+    expect(early.flags.get('at-38')).toEqual(expect.arrayContaining(['scrap', 'shaved']));
+    // and one that begins with what follows it
+    const after = at([[2.026, 2.3]], { leadMs: 0 });
+    expect(after.flags.get(after.slices[0].id)).toEqual(expect.arrayContaining(['scrap', 'shaved']));
+    // slices at hits never do, nor does a stroke that was dropped count
+    expect([...flagSlices(sliceInput(on, tom), slicesOf(on, tom), []).values()].flat()).not.toContain('shaved');
   });
 });
 
