@@ -42,12 +42,12 @@ describe('plans of the first version', () => {
       await migrate(sql, MIGRATIONS);
       // history grows with what it holds, and loses nothing
       const [kept] = await sql`select edit from plan_edit where recording_id = ${id}`;
-      expect(kept.edit.changes[0].before).toMatchObject({ parts: { on: false }, closings: {}, gate: { ...gate, keepDoubtful: false, softShorter: 0 } });
+      expect(kept.edit.changes[0].before).toMatchObject({ parts: { on: false }, closings: {}, gate: { ...gate, keepDoubtful: false, softShorter: 0, hitMax: 100 } });
       expect(kept.edit.changes[0].after.gate.on).toBe(false);
       expect(kept.edit.changes[1]).toEqual(edit.changes[1]);
       const [row] = await sql`select doc from plan where recording_id = ${id}`;
       const plan = parsePlan(row.doc);
-      expect(plan).toMatchObject({ version: 5, hits: {}, thresholds: {} });
+      expect(plan).toMatchObject({ version: 6, hits: {}, thresholds: {} });
       expect(plan.mics.a.treatment).toMatchObject({ gaps: {}, gate: { ...gate, keyBy: 'level' } });
       // a plan file of the first version opens just so
       expect(parsePlan(doc)).toEqual(plan);

@@ -15,6 +15,10 @@ export const GATE_PARAMS = {
     kind: 'number', label: 'Softest hit', unit: '%', min: 0, max: 100, default: 0, step: 1, scale: 'linear',
     help: 'Hits softer than this do not open the gate.',
   },
+  hitMax: {
+    kind: 'number', label: 'Loudest hit', unit: '%', min: 0, max: 100, default: 100, step: 1, scale: 'linear', end: { at: 'max', from: 100, text: 'any' },
+    help: 'Hits louder than this do not open the gate: soft strokes alone, as for a copy of the mic that is treated otherwise.',
+  },
   keepDoubtful: { kind: 'switch', label: 'Doubtful hits too', default: false, help: 'Hits that the analysis is not sure of open the gate too, from 12 % certain on: of use where little else is left to come through, after de-bleed.' },
   softDb: {
     kind: 'number', label: 'Soft hits lower', unit: 'dB', min: 0, max: 24, default: 0, step: 0.5, scale: 'linear',

@@ -155,7 +155,7 @@ export function liveTreatment(plan: Plan, micId: string): Required<LiveTreatment
     debleed: debleed.on ? { settings: debleed, hits: debleed.attackMs > 0 ? own.map((h) => h.frame) : [], left: leftOf(debleed.amounts) } : null,
     gate,
     gapList: mergeGaps(Object.values(treatment.gaps)),
-    hits: gate.keyBy === 'hits' ? (gate.keepDoubtful && drum ? withDoubtful(plan, drum, own) : own).filter((h) => h.strength >= gate.hitMin / 100).map((h) => ({ frame: h.frame, strength: h.strength })) : NONE,
+    hits: gate.keyBy === 'hits' ? (gate.keepDoubtful && drum ? withDoubtful(plan, drum, own) : own).filter((h) => h.strength >= gate.hitMin / 100 && (gate.hitMax >= 100 || h.strength <= gate.hitMax / 100)).map((h) => ({ frame: h.frame, strength: h.strength })) : NONE,
     slices: slices.on ? { list: deriveSlices(sliceInput(plan, micId)), gapGain: slices.gapDb >= SLICE_PARAMS.gapDb.end.from ? 0 : 10 ** (-slices.gapDb / 20) } : null,
     tail: tail.on ? { settings: tail, hits: own, foreign: tail.duckDb > 0 ? foreignHits(plan, drum ?? '') : [] } : null,
     parts: parts.on ? { settings: parts, hits: own.map((h) => h.frame) } : null,

@@ -25,6 +25,11 @@ const eachMic = (mics: unknown, change: (mic: Raw) => Raw): unknown =>
 
 const withSoftShorter = (t: Raw): Raw => (typeof t.gate === 'object' && t.gate !== null ? { ...t, gate: { softShorter: 0, ...(t.gate as Raw) } } : t);
 
+const withLoudest = (t: Raw): Raw => (typeof t.gate === 'object' && t.gate !== null ? { ...t, gate: { hitMax: 100, ...(t.gate as Raw) } } : t);
+
+/** Both treatments of every mic. */
+const bothTreatments = (mics: unknown, change: (t: Raw) => Raw): unknown => eachMic(eachTreatment(mics, change), (m) => (typeof m.second === 'object' && m.second !== null ? { ...m, second: change(m.second as Raw) } : m));
+
 const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
   // 2: hits, gates that they open, gaps by hand
   (old) => ({ ...old, mics: eachTreatment(old.mics, (t) => ({ ...t, gate: { keyBy: 'level', hitMin: 0, softDb: 0, ...(t.gate as Raw) }, gaps: {} })), hits: {}, thresholds: {} }),
@@ -33,7 +38,9 @@ const STEPS: ReadonlyArray<(old: Raw) => Raw> = [
   // 4: amounts by drum and a range for de-bleed, doubtful hits for gates, attack and note parts, closing low-passes, a second treatment
   (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, (t) => ({ ...t, gate: { keepDoubtful: false, ...(t.gate as Raw) }, slices: { ownDb: 34, ...(t.slices as Raw) }, debleed: { ...DEBLEED_DEFAULTS, ...(t.debleed as Raw) }, parts: PARTS_DEFAULTS, closings: {} })), (m) => ({ ...m, second: null })) }),
   // 5: soft hits hold gates for a shorter time
-  (old) => ({ ...old, mics: eachMic(eachTreatment(old.mics, withSoftShorter), (m) => (typeof m.second === 'object' && m.second !== null ? { ...m, second: withSoftShorter(m.second as Raw) } : m)) }),
+  (old) => ({ ...old, mics: bothTreatments(old.mics, withSoftShorter) }),
+  // 6: hits may be too loud for a gate
+  (old) => ({ ...old, mics: bothTreatments(old.mics, withLoudest) }),
 ];
 
 /** Throws PLAN_INVALID where this is no plan at all, PLAN_VERSION where it comes from a newer program. */

@@ -187,6 +187,12 @@ describe('plan files', () => {
     expect(JSON.stringify(old)).not.toContain('softShorter');
     expect(migratePlan(old)).toEqual(aside);
   });
+  it('of version 5 open gates for hits however loud, in the second treatment too', () => {
+    const aside = applyEdit(plan, putAside(plan, TOM));
+    const old = JSON.parse(JSON.stringify({ ...aside, version: 5 }).replaceAll('"hitMax":100,', '').replaceAll(',"hitMax":100', ''));
+    expect(JSON.stringify(old)).not.toContain('hitMax');
+    expect(migratePlan(old)).toEqual(aside);
+  });
   it('have every setting of the table, and no other', () => {
     expect(Object.keys(plan.mics[TOM].treatment.gate).sort()).toEqual(Object.keys(GATE_PARAMS).sort());
   });

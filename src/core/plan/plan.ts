@@ -16,7 +16,7 @@ import type { PlanHit } from './planHits';
 import { rankOf, roleOf } from './roles';
 
 export const PLAN_FORMAT = 'fresh-gap-plan';
-export const PLAN_VERSION = 5;
+export const PLAN_VERSION = 6;
 
 export interface Treatment {
   readonly debleed: Readonly<DebleedSettings>;

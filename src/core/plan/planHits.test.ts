@@ -65,14 +65,16 @@ describe('hits in a plan', () => {
     expect([isDoubtful(h('found', 0.5), 0.4), isDoubtful(h('found', 0.9), 0.4), isDoubtful(h('found', 0.25), 0.4), isDoubtful(h('confirmed', 0.5), 0.4)]).toEqual([true, false, true, false]);
   });
 
-  it('open the gate of their own drum, above the softest allowed', () => {
+  it('open the gate of their own drum, between the softest and the loudest allowed', () => {
     const id = base.order[0];
     const mic = analysed.mics[id];
-    const withGate = (hitMin: number): Plan => ({ ...analysed, mics: { ...analysed.mics, [id]: { ...mic, treatment: { ...mic.treatment, gate: { ...mic.treatment.gate, on: true, keyBy: 'hits', hitMin } } } } });
+    const withGate = (hitMin: number, hitMax = 100): Plan => ({ ...analysed, mics: { ...analysed.mics, [id]: { ...mic, treatment: { ...mic.treatment, gate: { ...mic.treatment.gate, on: true, keyBy: 'hits', hitMin, hitMax } } } } });
     const plan = withGate(0);
     expect(liveTreatment(plan, id).hits.map((h) => h.frame)).toEqual([48_000, 96_000]);
     expect(liveTreatment(plan, id)).toBe(liveTreatment(plan, id));
     expect(liveTreatment(withGate(50), id).hits.map((h) => h.frame)).toEqual([48_000]);
+    expect(liveTreatment(withGate(0, 50), id).hits.map((h) => h.frame)).toEqual([96_000]);
+    expect(liveTreatment(withGate(60, 50), id).hits).toEqual([]);
     expect(liveTreatment(analysed, id).hits).toEqual([]);
   });
 });

@@ -67,7 +67,7 @@ function proposeCut(mic: PlanMic, strokes: number, kept: boolean): Treatment | n
   // what spills into a raw hat mic is the kit. De-bleed itself closes its bands where strokes have fallen: a gate gave 1.5 dB more and cut open strokes, which ring on for more than a second (docs/decisions/0009)
   if (kind === 'kick' || kind === 'snare') {
     // a doubtful kick is none: they are heard surely or not at all
-    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, softDb: 0, keepDoubtful: kept && kind === 'snare', ...gateTimes(mic.ring, kept, kind) }, slices: { ...slices, on: false } };
+    return { ...mic.treatment, gate: { ...gate, on: true, keyBy: 'hits', keyFrom: '', ratio: 100, rangeDb: 90, attackMs: 1.5, lookaheadMs: 3.5, hitMin: 0, hitMax: 100, softDb: 0, keepDoubtful: kept && kind === 'snare', ...gateTimes(mic.ring, kept, kind) }, slices: { ...slices, on: false } };
   }
   return null;
 }

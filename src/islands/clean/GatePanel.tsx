@@ -18,7 +18,7 @@ import { ParamRow } from './ParamRow';
 type NumberId = { [K in keyof GateSettings]: (typeof GATE_PARAMS)[K] extends { kind: 'number' } ? K : never }[keyof GateSettings];
 
 const LEVEL: readonly NumberId[] = ['thresholdDb', 'hysteresisDb', 'rangeDb', 'ratio', 'kneeDb'];
-const BY_HITS: readonly NumberId[] = ['hitMin', 'softDb', 'rangeDb'];
+const BY_HITS: readonly NumberId[] = ['hitMin', 'hitMax', 'softDb', 'rangeDb'];
 /** A stroke's length to begin with where hits open the gate. */
 const HIT_HOLD_MS = 250;
 const TIME: readonly NumberId[] = ['attackMs', 'holdMs', 'releaseMs', 'lookaheadMs'];

@@ -22,7 +22,7 @@ export function parseSettings(raw: unknown): NamedSettings {
   const given = raw as NamedSettings | null;
   // older files lack what came later
   const whole = given?.gate && given.slices && typeof given.gate === 'object' && typeof given.slices === 'object';
-  const s = whole ? { ...given, gate: Object.assign({ keepDoubtful: false, softShorter: 0 }, given.gate), slices: Object.assign({ ownDb: 34 }, given.slices) } : (given as NamedSettings);
+  const s = whole ? { ...given, gate: Object.assign({ keepDoubtful: false, softShorter: 0, hitMax: 100 }, given.gate), slices: Object.assign({ ownDb: 34 }, given.slices) } : (given as NamedSettings);
   validated(NamedSettingsDto, s, 'BAD_REQUEST');
   return { format: SETTINGS_FORMAT, version: 1, name: s.name.trim(), gate: { ...s.gate, keyFrom: '' }, slices: s.slices, tail: s.tail, ...(s.debleed ? { debleed: { ...s.debleed, amounts: {} } } : {}), ...(s.parts ? { parts: s.parts } : {}) };
 }
