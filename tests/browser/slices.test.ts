@@ -93,8 +93,38 @@ describe('carrying over', () => {
       if (!first.checked) first.click();
     });
     const chosen = await s.page.$$eval('[role="dialog"] tbody input[type="checkbox"]', (list) => list.filter((i) => (i as HTMLInputElement).checked).length);
+    // heard before anything is carried over: the chosen mics as they would be, in a loop
+    const now = () =>
+      s.page.evaluate(() => {
+        const b = window.freshGap.store.getState();
+        const cut = (p: typeof b.plan) => p?.order.filter((m) => p.mics[m].treatment.slices.on).length ?? 0;
+        return { tried: cut(b.plan), there: cut(b.base), solo: b.solo.size, playing: b.playing, alone: b.alone, loop: b.loop, loopOn: b.loopOn };
+      });
+    const before = await now();
+    await press(s.page, 'Try on the loop');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().playing);
+    expect(await now()).toMatchObject({ tried: 1 + chosen, there: 1, solo: chosen, alone: false, loopOn: true });
+    await press(s.page, 'Stop trying');
+    expect(await now()).toEqual({ ...before, tried: 1, there: 1 });
+    const undone = await s.page.evaluate(() => window.freshGap.store.getState().undo);
+    // and when the dialog is closed while it is tried, nothing stays
+    await press(s.page, 'Try on the loop');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().playing);
+    await press(s.page, 'Leave');
+    await s.page.waitForFunction(() => !document.querySelector('[role="dialog"]'));
+    expect(await now()).toEqual({ ...before, tried: 1, there: 1 });
+    expect(await s.page.evaluate(() => window.freshGap.store.getState().undo)).toBe(undone);
+    await s.page.keyboard.press('o');
+    await s.page.waitForSelector('[role="dialog"]');
+    await s.page.$$eval('[role="dialog"] tbody input[type="checkbox"]', (list) => {
+      const first = list[0] as HTMLInputElement;
+      if (!first.checked) first.click();
+    });
+    await press(s.page, 'Try on the loop');
+    await s.page.waitForFunction(() => window.freshGap.store.getState().playing);
     await s.page.evaluate(() => [...document.querySelectorAll<HTMLButtonElement>('[role="dialog"] button')].find((b) => b.textContent?.startsWith('Carry over to'))?.click());
     await saved(s.page);
+    expect(await now()).toMatchObject({ playing: false, solo: 0 });
     const p = await plan();
     expect(p.order.filter((m) => p.mics[m].treatment.slices.on)).toHaveLength(1 + chosen);
     await undo(2);

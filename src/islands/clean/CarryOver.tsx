@@ -1,16 +1,28 @@
 /** Carries this mic's treatment to its siblings, after a look at what it comes to there. */
+import { Play, Square } from 'lucide-react';
 import { Dialog } from 'radix-ui';
-import { useMemo, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { counted } from '../../core/params/format';
-import { type Part, outlook, siblings } from '../../core/plan/carryOver';
+import { type Part, carryOver, outlook, siblings } from '../../core/plan/carryOver';
 import { roleOf } from '../../core/plan/roles';
 import { Glyph } from '../shared/Glyph';
 import { Toggle } from '../shared/Toggle';
 import { signed } from '../shared/time';
-import { useBench } from '../workbench/store';
+import { goTo, togglePlay } from '../workbench/engine';
+import { type Bench, dropGesture, sketch, useBench } from '../workbench/store';
 import { carryTo } from './sliceState';
 
 const PARTS: readonly { id: Part; label: string }[] = [{ id: 'debleed', label: 'De-bleed' }, { id: 'gate', label: 'Gate' }, { id: 'slices', label: 'Slices' }, { id: 'tail', label: 'Tail damping' }, { id: 'parts', label: 'Attack and note' }];
+
+/** What is heard while carrying over is tried: the chosen mics together, in the loop, or in what is in view where there is none. */
+function hear(targets: readonly string[]): void {
+  const { loop, view, playing } = useBench.getState();
+  const stretch = loop ?? { from: Math.round(view.from), to: Math.round(view.to) };
+  useBench.setState({ solo: new Set(targets), alone: false, listen: 'after', keyListen: false, loop: stretch, loopOn: true });
+  if (playing) return;
+  goTo(stretch.from);
+  togglePlay();
+}
 
 export function CarryOver({ open, onOpen }: { open: boolean; onOpen(v: boolean): void }) {
   const plan = useBench((s) => s.base);
@@ -20,6 +32,28 @@ export function CarryOver({ open, onOpen }: { open: boolean; onOpen(v: boolean):
   const [chosen, setChosen] = useState<ReadonlySet<string> | null>(null);
   const targets = useMemo(() => (plan ? close.filter((id) => (chosen ?? new Set(siblings(plan, focus))).has(id)) : []), [plan, close, chosen, focus]);
   const rows = useMemo(() => (open && plan ? outlook(plan, focus, close, parts) : []), [open, plan, focus, close, parts]);
+  const [trying, setTrying] = useState(false);
+  /** How things were heard before. */
+  const heard = useRef<Pick<Bench, 'solo' | 'alone' | 'listen' | 'loop' | 'loopOn'> | null>(null);
+  const stop = () => {
+    if (!heard.current) return;
+    dropGesture();
+    if (useBench.getState().playing) togglePlay();
+    useBench.setState(heard.current);
+    heard.current = null;
+    setTrying(false);
+  };
+  useEffect(() => {
+    if (!trying) return;
+    if (!heard.current) {
+      const { solo, alone, listen, loop, loopOn } = useBench.getState();
+      heard.current = { solo, alone, listen, loop, loopOn };
+    }
+    sketch((base) => carryOver(base, focus, targets, parts));
+    hear(targets);
+  }, [trying, focus, targets, parts]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: when this leaves the screen, whatever it is then
+  useEffect(() => stop, []);
   if (!plan?.mics[focus]) return null;
   const byLevel = parts.includes('slices') && plan.mics[focus].treatment.slices.on && plan.mics[focus].treatment.slices.cutBy === 'level';
   const flip = (id: string) => {
@@ -32,6 +66,7 @@ export function CarryOver({ open, onOpen }: { open: boolean; onOpen(v: boolean):
       open={open}
       onOpenChange={(v) => {
         if (v) setChosen(null);
+        else stop();
         onOpen(v);
       }}
     >
@@ -78,12 +113,23 @@ export function CarryOver({ open, onOpen }: { open: boolean; onOpen(v: boolean):
           </table>
           <p className="mt-2 text-sm text-ink2">Level thresholds follow how loud each mic's own strokes are.{byLevel && ' Slices by level are counted once they are made from each mic.'}</p>
           <div className="mt-3 flex justify-end gap-2">
+            <button
+              type="button"
+              aria-pressed={trying}
+              disabled={!trying && (targets.length === 0 || parts.length === 0 || byLevel)}
+              className={`mr-auto flex h-8 items-center gap-1.5 rounded-card border-[1.5px] px-3 disabled:opacity-45 ${trying ? 'border-hand bg-hand text-on-hand' : 'border-ink'}`}
+              title={byLevel ? 'Slices by level are made when they are carried over' : 'Plays the chosen mics together as they would be, in the loop or what is in view; nothing is carried over yet'}
+              onClick={() => (trying ? stop() : setTrying(true))}
+            >
+              {trying ? <Square aria-hidden="true" size={12} /> : <Play aria-hidden="true" size={13} />} {trying ? 'Stop trying' : 'Try on the loop'}
+            </button>
             <Dialog.Close className="h-8 rounded-card border-[1.5px] border-ink px-3">Leave</Dialog.Close>
             <button
               type="button"
               disabled={targets.length === 0 || parts.length === 0}
               className="h-8 rounded-card border-[1.5px] border-ink bg-ink px-3 font-semibold text-paper disabled:opacity-45"
               onClick={() => {
+                stop();
                 void carryTo(targets, parts);
                 onOpen(false);
               }}

@@ -10,6 +10,7 @@ import { foreignHits } from '../../core/plan/live';
 import type { Plan } from '../../core/plan/plan';
 import { roleOf } from '../../core/plan/roles';
 import { Segments } from '../shared/Segments';
+import { PEAK_BASE } from '../../core/dsp/peaks';
 import { formatTime, signed } from '../shared/time';
 import { useKept } from '../shared/kept';
 import { askTiles, goTo } from '../workbench/engine';
@@ -51,6 +52,9 @@ export function Tiles() {
   const ready = useBench((s) => s.preview?.micId === s.focus);
   const attacks = useBench((s) => (s.preview?.micId === s.focus ? s.preview.attacks : null));
   const levels = useMemo(() => new Map(attacks?.hits.map((f, i) => [f, [attacks.levels[2 * i], attacks.levels[2 * i + 1]] as const])), [attacks]);
+  // without slices a tile shows what the gate lets through
+  const cut = plan.mics[focus].treatment.slices.on;
+  const gains = useBench((s) => (!cut && s.preview?.micId === s.focus ? s.preview.gain[0] : null));
   const { width, dpr } = useSize(box);
   const palette = usePalette();
   const [sort, setSort] = useKept<Sort>('tiles.sort', 'flags');
@@ -102,7 +106,7 @@ export function Tiles() {
       for (let i = 0; peaks && i < COLUMNS; i++) {
         const f = t.hit.frame - BEFORE_S * rate + (i + 0.5) * perColumn;
         const s = t.slice;
-        const gain = !s || f < s.from || f >= s.to ? 0 : Math.min(s.fadeIn && f < s.from + s.fadeIn ? fadeGain(s.fadeInCurve, (f - s.from) / s.fadeIn) : 1, s.fadeOut && f > s.to - s.fadeOut ? fadeGain(s.fadeOutCurve, (s.to - f) / s.fadeOut) : 1);
+        const gain = !cut ? (gains?.[2 * Math.floor(Math.max(0, f) / PEAK_BASE) + 1] ?? 1) : !s || f < s.from || f >= s.to ? 0 : Math.min(s.fadeIn && f < s.from + s.fadeIn ? fadeGain(s.fadeInCurve, (f - s.from) / s.fadeIn) : 1, s.fadeOut && f > s.to - s.fadeOut ? fadeGain(s.fadeOutCurve, (s.to - f) / s.fadeOut) : 1);
         const x = x0 + 3 + i;
         draw(x, peaks[2 * i], peaks[2 * i + 1], c.raw);
         if (gain > 0) draw(x, peaks[2 * i] * gain, peaks[2 * i + 1] * gain, c.ink);
@@ -129,12 +133,12 @@ export function Tiles() {
       g.fillStyle = c.ink2;
       g.fillText(`${formatTime(t.hit.frame / rate)}  ${Math.round(t.hit.strength * 100)} %${t.doubtful ? ' ?' : ''}`, x0 + 4, 88);
       const told = levels.get(t.hit.frame);
-      if (told) g.fillText(`${level(told[0])}→${level(told[1])}`, x0 + 4, 11);
+      if (told) g.fillText(`${level(told[0])}→${level(told[1])}`, x0 + 14, 11);
       if (t.flags.length) {
         g.fillStyle = c.doubt;
         g.fillText(`${t.flags.length} ⚑`, x0 + WIDTH - 26, 11);
       }
-      if (t.dropped || !t.slice) {
+      if (cut && !t.slice) {
         g.strokeStyle = c.ink2;
         g.beginPath();
         g.moveTo(x0 + 6, 76);
@@ -145,7 +149,7 @@ export function Tiles() {
       g.lineWidth = on ? 2.5 : 1;
       g.strokeRect(x0 + 0.5, 0.5, WIDTH - 1, HEIGHT - 1);
     });
-  }, [shown, first, scroll, width, dpr, palette, pictures, frames, picked, foreign, rate, levels]);
+  }, [shown, first, scroll, width, dpr, palette, pictures, frames, picked, foreign, rate, levels, cut, gains]);
 
   const flagged = tiles.filter((t) => t.flags.length).length;
   const take = (t: Tile, add: boolean) => {
@@ -161,7 +165,7 @@ export function Tiles() {
         <span className="num whitespace-nowrap text-ink2">
           {counted(tiles.length, 'hit')}, {flagged} flagged
         </span>
-        <span className="truncate text-ink2">{shown.length > 0 && `−${Math.round(BEFORE_S * 1000)} to +${Math.round(AFTER_S * 1000)} ms from each attack; its first 10 ms before → after, dBFS`}</span>
+        <span className="truncate text-ink2" title="From before each attack to after it; on top the level of its first 10 ms before → after, dBFS; the small triangles are strokes of other drums">{shown.length > 0 && `−${Math.round(BEFORE_S * 1000)} to +${Math.round(AFTER_S * 1000)} ms; attack in dBFS`}</span>
         <span className="ml-auto text-ink2">First</span>
         <Segments
           small
