@@ -52,6 +52,8 @@ export function createTransport(o: TransportOptions): Transport {
   let loop: Loop | null = null;
   let position = 0;
   let closed = false;
+  /** Grows with every play and pause: the last one counts. */
+  let asked = 0;
   const sources = sourcesOf(o.mics);
   /** By source: blocks that the worklet has or that are on their way. */
   const held = sources.map(() => new Set<number>());
@@ -126,14 +128,18 @@ export function createTransport(o: TransportOptions): Transport {
 
   return {
     async play(at) {
+      const mine = ++asked;
       opening ??= open();
       await opening;
       await context?.resume();
+      // stopped, or started elsewhere, before the sound was there
+      if (mine !== asked) return;
       position = at;
       feed();
       send({ type: 'play', at });
     },
     pause() {
+      asked++;
       send({ type: 'pause' });
     },
     setLoop(l) {

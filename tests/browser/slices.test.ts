@@ -79,6 +79,43 @@ describe('a mic that nothing was done to', () => {
   });
 });
 
+describe('who strikes when', () => {
+  it('stands over the waveform, drum by drum: a hit leads there, and its name is told', async () => {
+    const names = await s.page.$$eval('[data-testid="lane-names"] > div', (l) => l.map((e) => e.textContent ?? ''));
+    expect(names).toEqual(expect.arrayContaining(['Kick', 'Snare', 'Tom 1']));
+    // the mic's own drum stands out
+    expect(await s.page.$$eval('[data-testid="lane-names"] > .font-bold', (l) => l.map((e) => e.textContent))).toEqual(['Tom 1']);
+    const snare = await s.page.evaluate(() => {
+      const b = window.freshGap.store.getState();
+      b.plan && window.freshGap.store.setState({ view: { from: 0, to: b.plan.frames } });
+      const hits = Object.entries(b.plan?.hits.snare ?? {}).filter(([, h]) => h.certainty > 0.9).sort((x, y) => y[1].strength - x[1].strength);
+      return { id: hits[0][0], frame: hits[0][1].frame, frames: b.plan?.frames ?? 1, rate: b.plan?.sampleRate ?? 1 };
+    });
+    const box = await (await s.page.waitForSelector('[data-testid="drum-lanes"]'))?.boundingBox();
+    if (!box) throw new Error('no lanes');
+    const [x, y] = [box.x + (snare.frame / snare.frames) * box.width, box.y + (names.indexOf('Snare') + 0.5) * (box.height / names.length)];
+    // drawn there, in its own shape and place
+    const inked = (px: number, py: number) =>
+      s.page.$eval('[data-testid="drum-lanes"] canvas', (e, a, b) => (e as HTMLCanvasElement).getContext('2d')?.getImageData(Math.round(a), Math.round(b), 1, 1).data[3] ?? 0, px - box.x, py - box.y);
+    await s.page.waitForFunction((a, b) => ((document.querySelector('[data-testid="drum-lanes"] canvas') as HTMLCanvasElement).getContext('2d')?.getImageData(Math.round(a), Math.round(b), 1, 1).data[3] ?? 0) > 200, {}, x - box.x, y - box.y);
+    expect(await inked(x, y)).toBeGreaterThan(200);
+    await s.page.mouse.move(x, y);
+    expect(await s.page.$eval('[data-testid="drum-lanes"]', (e) => e.getAttribute('title'))).toMatch(/^Snare at 0:\d\d\.\d{3}, strength \d+ %/);
+    await s.page.mouse.click(x, y);
+    const hit = await s.page.evaluate(() => window.freshGap.store.getState().hit);
+    expect(hit?.drum).toBe('snare');
+    // out of the way by a key, still so after a reload, and back
+    await s.page.keyboard.press('h');
+    await s.page.waitForFunction(() => !document.querySelector('[data-testid="drum-lanes"]'));
+    await s.page.reload();
+    await s.page.waitForFunction(() => window.freshGap?.store.getState().plan != null);
+    await s.page.waitForSelector('[data-testid="waveform"]');
+    expect(await s.page.$('[data-testid="drum-lanes"]')).toBeNull();
+    await s.page.click('[aria-label="Who strikes when"]');
+    await s.page.waitForSelector('[data-testid="drum-lanes"]');
+  });
+});
+
 describe('carrying over', () => {
   it('shows what it comes to, and is one step', async () => {
     await s.page.keyboard.press('c');
@@ -101,10 +138,13 @@ describe('carrying over', () => {
         return { tried: cut(b.plan), there: cut(b.base), solo: b.solo.size, playing: b.playing, alone: b.alone, loop: b.loop, loopOn: b.loopOn };
       });
     const before = await now();
+    // what the sound's own thread said before it heard of it may still come
+    const stopped = () => s.page.waitForFunction(() => !window.freshGap.store.getState().playing);
     await press(s.page, 'Try on the loop');
     await s.page.waitForFunction(() => window.freshGap.store.getState().playing);
     expect(await now()).toMatchObject({ tried: 1 + chosen, there: 1, solo: chosen, alone: false, loopOn: true });
     await press(s.page, 'Stop trying');
+    await stopped();
     expect(await now()).toEqual({ ...before, tried: 1, there: 1 });
     const undone = await s.page.evaluate(() => window.freshGap.store.getState().undo);
     // and when the dialog is closed while it is tried, nothing stays
@@ -112,6 +152,7 @@ describe('carrying over', () => {
     await s.page.waitForFunction(() => window.freshGap.store.getState().playing);
     await press(s.page, 'Leave');
     await s.page.waitForFunction(() => !document.querySelector('[role="dialog"]'));
+    await stopped();
     expect(await now()).toEqual({ ...before, tried: 1, there: 1 });
     expect(await s.page.evaluate(() => window.freshGap.store.getState().undo)).toBe(undone);
     await s.page.keyboard.press('o');
@@ -124,6 +165,7 @@ describe('carrying over', () => {
     await s.page.waitForFunction(() => window.freshGap.store.getState().playing);
     await s.page.evaluate(() => [...document.querySelectorAll<HTMLButtonElement>('[role="dialog"] button')].find((b) => b.textContent?.startsWith('Carry over to'))?.click());
     await saved(s.page);
+    await stopped();
     expect(await now()).toMatchObject({ playing: false, solo: 0 });
     const p = await plan();
     expect(p.order.filter((m) => p.mics[m].treatment.slices.on)).toHaveLength(1 + chosen);

@@ -79,12 +79,12 @@ export function Ruler() {
   for (let t = Math.ceil(view.from / rate / step - 1e-9) * step; t < view.to / rate; t += step) marks.push(t);
   const share = (frame: number) => (frame - view.from) / span;
   return (
-    <div ref={ref} {...bind()} title="Drag to set a loop, click to go there" data-testid="ruler" className="relative h-[22px] cursor-text touch-none select-none overflow-hidden border-b border-line">
+    <div ref={ref} {...bind()} title="Drag to set a loop, click to go there" data-testid="ruler" className="relative h-6 cursor-text touch-none select-none overflow-hidden border-b border-line">
       {loop && (
         <div className={`absolute top-0 bottom-0 ${loopOn ? 'bg-hand-soft' : 'bg-soft'}`} style={{ left: `${100 * share(loop.from)}%`, width: `${(100 * (loop.to - loop.from)) / span}%` }} />
       )}
       {marks.map((t) => (
-        <span key={t.toFixed(6)} className="num pointer-events-none absolute top-0 bottom-0 border-l border-line pl-1 text-xs leading-[21px] text-ink2" style={{ left: `${100 * share(t * rate)}%` }}>
+        <span key={t.toFixed(6)} className="num pointer-events-none absolute top-0 bottom-0 border-l border-line pl-1 text-xs leading-[23px] text-ink2" style={{ left: `${100 * share(t * rate)}%` }}>
           {formatTime(t, digits)}
         </span>
       ))}

@@ -2,6 +2,7 @@
  * The main view: the real waveform of the focused mic at every zoom down to single samples, what the gate keeps and takes, its
  * thresholds to drag, the level it hears. Zooming, scrolling and looping go on while anything is tried or played.
  */
+import { ChevronDown, ChevronRight } from 'lucide-react';
 import { useGesture } from '@use-gesture/react';
 import { useEffect, useRef, useState } from 'react';
 import { PEAK_BASE } from '../../core/dsp/peaks';
@@ -10,6 +11,7 @@ import type { MicAudio } from '../../engine/blocks';
 import type { DetailResult } from '../../engine/preview.worker';
 import { askDetail, goTo } from '../workbench/engine';
 import { endGesture, focusedMic, sketch, useBench } from '../workbench/store';
+import { DrumLanes } from './DrumLanes';
 import { LevelLine } from './LevelLine';
 import { SliceLayer } from './SliceLayer';
 import { SpectrumLayer, SpectrumScale } from './SpectrumLayer';
@@ -61,6 +63,7 @@ export function Waveform({ audio }: { audio: MicAudio }) {
   const [detail, setDetail] = useState<(DetailResult & { mic: string }) | null>(null);
   const gate = mic?.treatment.gate;
   const panel = useBench((s) => s.panel);
+  const lanes = useBench((s) => s.lanes && Object.values(s.plan?.hits ?? {}).some((l) => Object.keys(l).length > 0));
   const changed = mic ? !isUntouched(mic.treatment) : false;
   const shown = preview?.micId === focus ? preview : null;
   const perPixel = (view.to - view.from) / Math.max(1, width * dpr);
@@ -191,9 +194,19 @@ export function Waveform({ audio }: { audio: MicAudio }) {
   };
   const share = (f: number) => `${(100 * (f - view.from)) / (view.to - view.from)}%`;
   return (
-    <div className="card grid min-h-0 flex-1 grid-cols-[54px_1fr] grid-rows-[auto_1fr_44px] overflow-hidden" data-testid="waveform">
-      <div className="border-b border-r border-line pl-2 text-xs leading-[21px] text-ink2">time</div>
+    <div className={`card grid min-h-0 flex-1 grid-cols-[54px_1fr] ${lanes ? 'grid-rows-[auto_auto_1fr_44px]' : 'grid-rows-[auto_1fr_44px]'} overflow-hidden`} data-testid="waveform">
+      <button
+        type="button"
+        aria-expanded={lanes}
+        aria-label="Who strikes when"
+        title="Every drum's hits over the waveform, shown or hidden (H)"
+        onClick={() => useBench.setState({ lanes: !lanes })}
+        className="flex items-center gap-0.5 border-b border-r border-line pl-2 text-xs text-ink2 hover:text-ink"
+      >
+        time {lanes ? <ChevronDown aria-hidden="true" size={12} /> : <ChevronRight aria-hidden="true" size={12} />}
+      </button>
       <Ruler />
+      {lanes && <DrumLanes />}
       <div className="relative border-r border-line text-ink2" title={spectrum ? 'Frequency' : 'Level, dBFS'}>
         {spectrum ? <SpectrumScale height={height} /> : SCALE_MARKS[scale].map((db) => (
           <span key={db} className="num absolute left-2 -translate-y-1/2 text-xs" style={{ top: Math.max(8, (height / 2) * (1 - heightOfDb(scale, db))) }}>

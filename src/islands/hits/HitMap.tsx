@@ -13,7 +13,8 @@ import { useSize } from '../clean/useSize';
 import { scrollView, zoomView } from '../clean/viewMoves';
 import { Glyph } from '../shared/Glyph';
 import { useBench } from '../workbench/store';
-import { colorOf, createStamps, readColors } from './drawHits';
+import { readColors } from './drawHits';
+import { drawLanes } from './drawLanes';
 import { add, choose, drumLabel, drumsOf, keyOf } from './hitsState';
 
 const REACH_PX = 9;
@@ -34,45 +35,9 @@ export function HitMap() {
   const laneHeight = height / Math.max(1, drums.length);
 
   useEffect(() => {
-    const el = canvas.current;
-    if (!el || width < 2 || height < 2) return;
-    el.width = Math.round(width * dpr);
-    el.height = Math.round(height * dpr);
-    const g = el.getContext('2d');
-    if (!g) return;
+    if (!canvas.current || width < 2 || height < 2) return;
     void palette;
-    const colors = readColors();
-    g.scale(dpr, dpr);
-    const perFrame = width / (view.to - view.from);
-    const stamps = createStamps(el.width, el.height, dpr);
-    const chosen: [number, number, number][] = [];
-    lanes.forEach((list, lane) => {
-      const y = (lane + 0.5) * laneHeight;
-      g.strokeStyle = colors.line;
-      g.lineWidth = 1;
-      g.beginPath();
-      g.moveTo(0, y);
-      g.lineTo(width, y);
-      g.stroke();
-      const threshold = thresholdOf(plan, drums[lane]);
-      const color = colorOf(drums[lane], colors);
-      const most = Math.min(8, laneHeight * 0.36);
-      for (const h of list) {
-        if (h.frame < view.from || h.frame > view.to) continue;
-        const on = counts(h, threshold);
-        const doubt = isDoubtful(h, threshold);
-        if (!on && !doubt && h.state === 'found') continue;
-        const x = (h.frame - view.from) * perFrame;
-        stamps.stamp(h.drum, x, y, 2 + (most - 2) * Math.sqrt(h.strength), color, !on ? 'out' : doubt ? 'doubt' : 'sure', colors.sheet);
-        if ((picked.size && picked.has(keyOf(h))) || (hit && hit.id === h.id && hit.drum === h.drum)) chosen.push([x, y, most]);
-      }
-    });
-    g.setTransform(1, 0, 0, 1, 0, 0);
-    stamps.putOn(g);
-    g.setTransform(dpr, 0, 0, dpr, 0, 0);
-    g.strokeStyle = colors.hand;
-    g.lineWidth = 1.5;
-    for (const [x, y, most] of chosen) g.strokeRect(x - most - 2, y - most - 2, 2 * most + 4, 2 * most + 4);
+    drawLanes(canvas.current, { plan, drums, lanes, view, width, laneHeight, dpr, colors: readColors(), out: true, chosen: (h) => (picked.size > 0 && picked.has(keyOf(h))) || (hit?.id === h.id && hit.drum === h.drum) });
   }, [lanes, drums, view, width, height, dpr, laneHeight, plan, hit, picked, palette]);
 
   const place = (x: number, y: number) => {
@@ -122,7 +87,7 @@ export function HitMap() {
   );
   return (
     <div className="card grid min-h-0 flex-1 grid-cols-[92px_1fr] grid-rows-[auto_minmax(0,1fr)] overflow-hidden" data-testid="hit-map">
-      <div className="border-b border-r border-line pl-2 text-xs leading-[21px] text-ink2">time</div>
+      <div className="border-b border-r border-line pl-2 text-xs leading-[23px] text-ink2">time</div>
       <Ruler />
       <div className="min-h-0 overflow-hidden border-r border-line">
         {drums.map((d) => (

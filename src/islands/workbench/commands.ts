@@ -162,6 +162,7 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'slice-end-on', group: 'Slices', step: 'clean', label: 'End 20 ms later', keys: ['Alt+Shift+ArrowRight'], shown: 'Alt Shift →', run: () => nudge('to', 20) },
     { id: 'pickrange', group: 'Slices', step: 'clean', label: 'Select every slice in the selection or loop', keys: ['Shift+A'], shown: 'Shift A', run: pickInLoop },
     { id: 'spectrum', group: 'View', step: 'clean', label: 'Spectrogram or waveform', keys: ['f'], shown: 'F', run: () => set({ spectrum: !get().spectrum }) },
+    { id: 'lanes', group: 'View', step: 'clean', label: "Every drum's hits over the waveform, or not", keys: ['h'], shown: 'H', run: () => set({ lanes: !get().lanes }) },
     { id: 'tiles', group: 'Slices', step: 'clean', label: 'Tiles of every hit', keys: ['y'], shown: 'Y', run: () => set({ tiles: !get().tiles }) },
     { id: 'bring-back', group: 'Plan', step: 'clean', label: 'Bring back gaps dropped here', keys: ['Shift+X'], shown: 'Shift X', run: bringBack },
     { id: 'hit-find', group: 'Hits', label: 'Find the hits anew', run: () => void startAnalysis() },

@@ -89,6 +89,8 @@ export interface Bench {
   /** Ids of selected slices of the focused mic. */
   slices: ReadonlySet<string>;
   tiles: boolean;
+  /** Every drum's hits over the waveform. */
+  lanes: boolean;
   /** Whether carrying over is being looked at. */
   carrying: boolean;
   /** Width of the waveform, CSS pixels. */
@@ -109,7 +111,7 @@ export interface Bench {
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
   focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, hearPart: 'both', spillOf: 'planned', solo: new Set(), muted: new Set(),
-  monitorDb: -6, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, working: {}, proposing: false, preview: null, previewLoading: null,
+  monitorDb: -6, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, lanes: true, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, working: {}, proposing: false, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;
@@ -147,7 +149,7 @@ export async function openBench(id: string): Promise<void> {
     if (data.state) adopt(data.state);
     else set({ plan: null, base: null });
     if (first) {
-      let saved: Partial<Pick<Bench, 'focus' | 'view' | 'loop' | 'loopOn' | 'alone' | 'waveScale' | 'spectrum' | 'panel'>> = {};
+      let saved: Partial<Pick<Bench, 'focus' | 'view' | 'loop' | 'loopOn' | 'alone' | 'waveScale' | 'spectrum' | 'panel' | 'lanes'>> = {};
       try {
         saved = JSON.parse(sessionStorage.getItem(viewKey(id)) ?? '{}');
       } catch {
@@ -171,9 +173,9 @@ export async function openBench(id: string): Promise<void> {
 useBench.subscribe((s, old) => {
   // what was selected was of another mic
   if (s.focus !== old.focus && (s.slices.size || s.selection || s.hearPart !== 'both')) set({ slices: new Set(), selection: null, hearPart: 'both' });
-  if (s.data && (s.focus !== old.focus || s.view !== old.view || s.loop !== old.loop || s.loopOn !== old.loopOn || s.alone !== old.alone || s.waveScale !== old.waveScale || s.spectrum !== old.spectrum || s.panel !== old.panel)) {
-    const { focus, view, loop, loopOn, alone, waveScale, spectrum, panel } = s;
-    sessionStorage.setItem(viewKey(s.id), JSON.stringify({ focus, view, loop, loopOn, alone, waveScale, spectrum, panel }));
+  if (s.data && (s.focus !== old.focus || s.view !== old.view || s.loop !== old.loop || s.loopOn !== old.loopOn || s.alone !== old.alone || s.waveScale !== old.waveScale || s.spectrum !== old.spectrum || s.panel !== old.panel || s.lanes !== old.lanes)) {
+    const { focus, view, loop, loopOn, alone, waveScale, spectrum, panel, lanes } = s;
+    sessionStorage.setItem(viewKey(s.id), JSON.stringify({ focus, view, loop, loopOn, alone, waveScale, spectrum, panel, lanes }));
   }
 });
 
