@@ -8,6 +8,7 @@ import { marksOver } from '../core/clean/marks';
 import { createDetector } from '../core/clean/detector';
 import { createHitKey } from '../core/clean/hitKey';
 import { dbToGain } from '../core/dsp/db';
+import { createLoudness } from '../core/dsp/loudness';
 import { findCandidates } from '../core/hits/candidates';
 import { createHitKernels } from '../core/kernels/hitKernels';
 import { pickOnsets } from '../core/hits/pickOnset';
@@ -91,6 +92,19 @@ export interface SpectrumResult {
   levels: Uint8Array | null;
 }
 
+/** How loud the mic is before, after, and what is taken of it. */
+export interface LoudnessRequest {
+  type: 'loudness';
+  id: number;
+}
+
+export interface LoudnessResult {
+  type: 'loudness';
+  id: number;
+  /** LUFS over the song; null where there is next to nothing, or before the mic is read. */
+  lufs: Record<Listen, number | null>;
+}
+
 export interface TilesResult {
   type: 'tiles';
   id: number;
@@ -141,7 +155,7 @@ export interface DetailResult {
   gain: Float32Array;
 }
 
-export type FromPreview = PreviewResult | DetailResult | TilesResult | MarksResult | SpectrumResult | { type: 'loading'; id: number; done: number } | { type: 'failed'; id: number; message: string };
+export type FromPreview = PreviewResult | DetailResult | TilesResult | MarksResult | SpectrumResult | LoudnessResult | { type: 'loading'; id: number; done: number } | { type: 'failed'; id: number; message: string };
 
 const held = new Map<string, Float32Array>();
 let power: { name: string; data: Float64Array } | null = null;
@@ -315,6 +329,27 @@ function detailOf(from: number, to: number): Float32Array {
   return y;
 }
 
+let rawLoudness: { raw: Float32Array; lufs: number | null; heardIn: number[] } | null = null;
+/** All over the blocks in which the mic is heard as it came: with the spill gone between strokes, the strokes alone would pass for louder. */
+function loudnessOf(): LoudnessResult['lufs'] {
+  if (!last) return { before: null, after: null, removed: null };
+  const { raw, rate } = last;
+  const [before, after, removed] = [createLoudness(rate), createLoudness(rate), createLoudness(rate)];
+  const fresh = rawLoudness?.raw !== raw;
+  const rest = new Float32Array(BLOCK);
+  for (let at = 0; at < raw.length; at += BLOCK) {
+    const n = Math.min(BLOCK, raw.length - at);
+    const kept = detailOf(at, at + n);
+    for (let i = 0; i < n; i++) rest[i] = raw[at + i] - kept[i];
+    if (fresh) before.push(raw.subarray(at, at + n), n);
+    after.push(kept, n);
+    removed.push(rest, n);
+  }
+  if (fresh) rawLoudness = { raw, lufs: before.integrated(), heardIn: before.heardIn() };
+  const at = rawLoudness?.heardIn;
+  return { before: rawLoudness?.lufs ?? null, after: after.integrated(at), removed: removed.integrated(at) };
+}
+
 function tilesOf(r: TilesRequest): Float32Array {
   const out = new Float32Array(r.frames.length * r.columns * 2);
   const audio = last?.audio;
@@ -374,7 +409,7 @@ async function work() {
   running = false;
 }
 
-self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest | MarksRequest | SpectrumRequest | { type: 'overlay'; overlay: Overlay }>) => {
+self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest | MarksRequest | SpectrumRequest | LoudnessRequest | { type: 'overlay'; overlay: Overlay }>) => {
   const m = e.data;
   if (m.type === 'overlay') layOver(m.overlay);
   else if (m.type === 'analyse') {
@@ -387,7 +422,8 @@ self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest 
   } else if (m.type === 'spectrum') {
     const levels = spectrumOf(m);
     post({ type: 'spectrum', id: m.id, levels }, levels ? [levels.buffer] : []);
-  } else if (m.type === 'marks') {
+  } else if (m.type === 'loudness') post({ type: 'loudness', id: m.id, lufs: loudnessOf() });
+  else if (m.type === 'marks') {
     // of any mic, not only the one in view; what is held stays
     load(m.mic, m.mic.frames, [...held.keys()], () => {})
       .then((audio) => post({ type: 'marks', id: m.id, marks: marksOver(audio, m.rate, m.openDb, m.closeDb) }))

@@ -96,6 +96,30 @@ describe('what the worklet plays', () => {
     await set({ listen: 'after' });
   });
 
+  it('is as loud after as before where that is asked for, one mic alone, and says by how much it was made louder', async () => {
+    await set({ alone: true, listen: 'after' });
+    const [plain] = await rendered(s.page, FROM, LENGTH);
+    await s.page.keyboard.down('Shift');
+    await s.page.keyboard.press('w');
+    await s.page.keyboard.up('Shift');
+    await s.page.waitForFunction(() => /^\+?−?\d+\.\d dB$/.test(document.querySelector('[data-testid="evened"]')?.textContent ?? ''));
+    const louder = await s.page.evaluate(() => window.freshGap.store.getState().louder?.db);
+    // spill is gone, so that it has to be louder; before stays as it is
+    expect(louder?.after).toBeGreaterThan(0);
+    expect(louder?.before).toBe(0);
+    const [evened] = await rendered(s.page, FROM, LENGTH);
+    const gain = 10 ** ((louder?.after ?? 0) / 20);
+    const { worst, peak } = compare(evened.slice(4800), (i) => plain[i + 4800] * gain);
+    expect(peak).toBeGreaterThan(0.001);
+    expect(worst).toBeLessThan(4 * ONE);
+    // in the kit mics keep their balance
+    await set({ alone: false });
+    expect(await s.page.$eval('[data-testid="evened"]', (e) => e.textContent)).toBe('alone only');
+    await set({ alone: true, equal: false });
+    const [again] = await rendered(s.page, FROM, LENGTH);
+    expect(compare(again, (i) => plain[i]).worst).toBeLessThan(ONE);
+  });
+
   it('is the sum of the mics in the kit, with level, solo and mute', async () => {
     const clean = cleaned();
     await set({ alone: false, listen: 'after' });
@@ -155,6 +179,22 @@ describe('the transport', () => {
     const stopped = await heard();
     await new Promise((done) => setTimeout(done, 300));
     expect(await heard()).toBe(stopped);
+  });
+
+  it('stays silent where it is stopped before the sound is there', async () => {
+    const other = await s.page.browser().newPage();
+    await other.goto(s.page.url());
+    await other.waitForFunction(() => window.freshGap?.store.getState().plan != null && document.querySelector('[data-testid="waveform"]'));
+    // both in one turn: what plays is still being opened
+    await other.evaluate(() => {
+      const button = () => document.querySelector<HTMLButtonElement>('[aria-label="Play"], [aria-label="Stop"]');
+      button()?.click();
+      return new Promise((done) => setTimeout(() => done(button()?.click()), 0));
+    });
+    await new Promise((done) => setTimeout(done, 1500));
+    expect(await other.evaluate(() => [window.freshGap.store.getState().playing, window.freshGap.heardAt()])).toEqual([false, 0]);
+    await other.close();
+    await s.page.bringToFront();
   });
 
   it('stays inside the loop', async () => {

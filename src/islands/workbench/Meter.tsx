@@ -59,7 +59,7 @@ export function OutMeter() {
   });
   return (
     <div className="flex items-center gap-3" title="Peak of what is heard">
-      <div className="grid w-[150px] gap-[3px] max-[1180px]:w-12">
+      <div className="grid w-[84px] gap-[3px] max-[1180px]:w-12">
         {bars.map((b, i) => (
           <div key={i === 0 ? 'left' : 'right'} className="h-[5px] overflow-hidden bg-line">
             <div ref={b} className="h-full w-full origin-left bg-ink" style={{ transform: 'scaleX(0)' }} />

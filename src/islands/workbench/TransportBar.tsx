@@ -5,7 +5,8 @@ import { useEffect, useRef } from 'react';
 import type { Listen } from '../../engine/protocol';
 import { Segments } from '../shared/Segments';
 import { formatTime, signed } from '../shared/time';
-import { heardAt, togglePlay } from './engine';
+import { Toggle } from '../shared/Toggle';
+import { evenedDb, heardAt, togglePlay } from './engine';
 import { OutMeter, showText } from './Meter';
 import { focusedMic, useBench } from './store';
 
@@ -34,6 +35,7 @@ export function TransportBar() {
   const s = useBench();
   const mic = focusedMic(s);
   const ready = s.plan !== null;
+  const evened = evenedDb(s);
   return (
     <footer className="flex h-16 shrink-0 items-center gap-4 max-[1180px]:gap-2 border-t border-ink bg-sheet px-[18px]">
       <button type="button" disabled={!ready} onClick={togglePlay} aria-label={s.playing ? 'Stop' : 'Play'} title={`${s.playing ? 'Stop' : 'Play'} (Space)`} className="grid size-[38px] shrink-0 place-items-center rounded-full bg-ink text-paper disabled:opacity-40">
@@ -75,6 +77,17 @@ export function TransportBar() {
         </button>
       )}
       <span className="flex-1" />
+      <div
+        className="flex items-center gap-1.5"
+        title="One mic alone sounds as loud after as before, so that louder does not pass for better: by its loudness over the song (ITU-R BS.1770), never in what is delivered (Shift W)"
+      >
+        <Toggle label="Equal loudness" checked={s.equal} onChange={(equal) => useBench.setState({ equal })} />
+        <span className="text-xs leading-[13px] text-ink2 max-[1180px]:hidden">
+          Equal loudness
+          <br />
+          <span className="num" data-testid="evened">{!s.equal ? 'off' : !s.alone ? 'alone only' : s.louder?.micId === s.focus ? `${evened > 0 ? '+' : ''}${signed(evened)} dB` : 'measuring'}</span>
+        </span>
+      </div>
       <div className="flex items-center gap-2" title="Loudness of what is heard; never part of what is delivered">
         <Volume2 aria-hidden="true" size={16} className="text-ink2" />
         <Slider.Root min={-40} max={6} step={0.5} value={[s.monitorDb]} onValueChange={([monitorDb]) => useBench.setState({ monitorDb })} onDoubleClick={() => useBench.setState({ monitorDb: -6 })} className="relative flex h-6 w-[70px] touch-none items-center">

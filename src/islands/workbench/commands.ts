@@ -86,6 +86,7 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'before', group: 'Listen', label: 'Hear before', keys: ['q'], shown: 'Q', run: () => set({ listen: 'before' }) },
     { id: 'after', group: 'Listen', label: 'Hear after', keys: ['w'], shown: 'W', run: () => set({ listen: 'after' }) },
     { id: 'removed', group: 'Listen', label: 'Hear what was removed', keys: ['e'], shown: 'E', run: () => set({ listen: 'removed' }) },
+    { id: 'equal', group: 'Listen', label: 'Equal loudness before and after, or not', keys: ['Shift+W'], shown: 'Shift W', run: () => set({ equal: !get().equal }) },
     { id: 'alone', group: 'Listen', label: 'Alone or in the kit', keys: ['a'], shown: 'A', run: () => set({ alone: !get().alone }) },
     { id: 'key', group: 'Listen', label: 'Hear the key of the gate', keys: ['k'], shown: 'K', run: () => set({ keyListen: !get().keyListen }) },
     { id: 'start', group: 'Listen', label: 'Go to the start', keys: ['Home'], shown: 'Home', run: () => goTo(0) },

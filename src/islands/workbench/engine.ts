@@ -9,7 +9,7 @@ import { listHits, thresholdOf } from '../../core/plan/planHits';
 import { rungOutS } from '../../core/measure/debleedFigures';
 import { NO_TREATMENT, type Plan } from '../../core/plan/plan';
 import { DEBLEED_DEFAULTS } from '../../core/params/debleedParams';
-import type { DetailResult, FromPreview, MarksResult, PreviewRequest, SpectrumResult, TilesResult } from '../../engine/preview.worker';
+import type { DetailResult, FromPreview, LoudnessResult, MarksResult, PreviewRequest, SpectrumResult, TilesResult } from '../../engine/preview.worker';
 import { layOver, overlaid } from '../../engine/blocks';
 import PreviewWorker from '../../engine/preview.worker.ts?worker';
 import type { KitState, Listen, Monitor } from '../../engine/protocol';
@@ -41,9 +41,13 @@ export function transportMics(s: Pick<Bench, 'data' | 'plan'>): TransportMic[] {
 }
 
 /** Who is heard how loud: level, pan, solo, mute; or the focused mic alone in the middle. */
-export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' | 'keyListen' | 'solo' | 'muted' | 'monitorDb' | 'hearPart'>): Monitor {
+/** How much louder than planned the focused mic is heard alone, for equal loudness, dB. */
+export const evenedDb = (s: Pick<Bench, 'focus' | 'listen' | 'alone' | 'keyListen' | 'hearPart' | 'equal' | 'louder'>): number =>
+  s.equal && s.alone && !s.keyListen && s.hearPart === 'both' && s.louder?.micId === s.focus ? s.louder.db[s.listen] : 0;
+
+export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' | 'keyListen' | 'solo' | 'muted' | 'monitorDb' | 'hearPart' | 'equal' | 'louder'>): Monitor {
   const plan = s.plan as Plan;
-  const master = 10 ** (s.monitorDb / 20);
+  const master = 10 ** ((s.monitorDb + evenedDb(s)) / 20);
   const gains = plan.order.map((id) => {
     const { levelDb, pan } = plan.mics[id].mix;
     const level = master * 10 ** (levelDb / 20);
@@ -142,7 +146,7 @@ function onPreview(m: FromPreview) {
   if (m.type === 'detail') {
     details.get(m.id)?.(m);
     details.delete(m.id);
-  } else if (m.type === 'tiles' || m.type === 'marks' || m.type === 'spectrum') {
+  } else if (m.type === 'tiles' || m.type === 'marks' || m.type === 'spectrum' || m.type === 'loudness') {
     answers.get(m.id)?.(m);
     answers.delete(m.id);
   } else if (m.type === 'loading') {
@@ -171,7 +175,7 @@ export function askDetail(from: number, to: number): Promise<DetailResult> {
   });
 }
 
-type Answer = TilesResult | MarksResult | SpectrumResult;
+type Answer = TilesResult | MarksResult | SpectrumResult | LoudnessResult;
 const answers = new Map<number, (m: Answer) => void>();
 const ask = <T extends Answer>(request: Record<string, unknown>): Promise<T> => {
   const id = ++detailId;
@@ -186,6 +190,23 @@ export const askTiles = (frames: readonly number[], before: number, after: numbe
 
 /** Picture of the focused mic over frames `from` to `to`; null while it is being read. */
 export const askSpectrum = (what: Listen, from: number, to: number, columns: number, rows: number): Promise<SpectrumResult> => ask({ type: 'spectrum', what, from, to, columns, rows });
+
+/** Louder or softer than this nothing is made, dB. */
+const MOST_DB = 18;
+const REST_MS = 250;
+let evening: ReturnType<typeof setTimeout> | undefined;
+/** Measures how much louder the focused mic has to be after, and what is taken of it, to sound as loud as before; once settings rest. */
+function even(): void {
+  clearTimeout(evening);
+  evening = setTimeout(() => {
+    const micId = get().focus;
+    void ask<LoudnessResult>({ type: 'loudness' }).then(({ lufs }) => {
+      if (get().preview?.micId !== micId) return;
+      const db = (v: number | null) => (lufs.before === null || v === null ? 0 : Math.max(-MOST_DB, Math.min(MOST_DB, lufs.before - v)));
+      set({ louder: { micId, db: { before: 0, after: db(lufs.after), removed: db(lufs.removed) } } });
+    });
+  }, REST_MS);
+}
 
 /** What a drum (or the rest) adds to a mic in a stretch of up to 12 s, computed while one waits. Throws what the server says. */
 export async function fetchImage(micId: string, source: string, from: number, to: number): Promise<{ samples: Float32Array; quick: boolean }> {
@@ -275,10 +296,11 @@ export function startEngine(onError: (e: unknown) => void): () => void {
     if (!now.plan || !transport) return;
     if (now.plan !== old.plan || now.spillOf !== old.spillOf || (now.spillOf !== 'planned' && now.focus !== old.focus)) for (const [i, id] of now.plan.order.entries()) transport.setTreatment(i, heardTreatment(now, now.plan, id));
     if (now.loop !== old.loop || now.loopOn !== old.loopOn) transport.setLoop(now.loopOn ? now.loop : null);
-    if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.hearPart !== old.hearPart || now.monitorDb !== old.monitorDb) {
+    if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.hearPart !== old.hearPart || now.monitorDb !== old.monitorDb || now.equal !== old.equal || now.louder !== old.louder) {
       transport.setMonitor(monitorOf(now));
     }
     if (now.plan !== old.plan || now.focus !== old.focus || now.stepping !== old.stepping) askPreview(now);
+    if (now.equal && now.preview && (!old.equal || now.preview !== old.preview)) even();
   });
   // for automation and the curious: what the worklet would play, as samples
   (window as unknown as { freshGap?: unknown }).freshGap = {
