@@ -2,6 +2,8 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
+import { createEncoder } from '../../src/formats/pcm';
+import { wavHead } from '../../src/formats/wavWriter';
 import { type Sql, connect } from '../../src/server/db';
 import { type Session, giveFiles, kitFiles, openBrowser, press, sees } from '../support/browser';
 import { wavFile } from '../support/wavs';
@@ -97,6 +99,31 @@ describe('taking files in', () => {
       const name = path.split('/').pop() as string;
       expect(Buffer.compare(Buffer.from(zip[name]), readFileSync(path)), name).toBe(0);
     }
+  });
+
+  it('says how loud each file is, and of one that hears nothing that it is silent', async () => {
+    const { page } = s;
+    const dir = mkdtempSync(join(tmpdir(), 'fresh-gap-levels-'));
+    const tone = (amp: number) => Float32Array.from({ length: 48_000 }, (_, i) => amp * Math.sin(i / 7));
+    const paths = ([['01 Kick.wav', 0.5], ['02 Snare.wav', 0.1], ['03 Tom 1.wav', 0], ['04 OH L.wav', 1]] as const).map(([name, amp]) => {
+      const path = join(dir, name);
+      const x = tone(amp);
+      writeFileSync(path, Buffer.concat([wavHead({ encoding: 'float32', channels: 1, rate: 48_000, frames: x.length }), createEncoder('float32', 0).encode([x])]));
+      return path;
+    });
+    await page.goto(s.url);
+    await giveFiles(page, paths);
+    await page.waitForFunction(() => /\/intake$/.test(location.pathname), { timeout: 60_000 });
+    const cells = () => page.$$eval('main table tbody tr', (rows) => rows.map((r) => [r.children[0].textContent, r.children[3].textContent, getComputedStyle(r.children[3]).color]));
+    await page.waitForFunction(() => [...document.querySelectorAll('main table tbody tr')].every((r) => r.children[3].textContent !== ''));
+    const told = await cells();
+    expect(told.map(([name, peak]) => [name, peak])).toEqual([['01 Kick.wav', '−6.0'], ['02 Snare.wav', '−20.0'], ['03 Tom 1.wav', 'silent'], ['04 OH L.wav', '0.0']]);
+    // what should be looked at stands out: the silent one and the one at full scale
+    expect(told.map(([, , color]) => color === told[0][2])).toEqual([true, true, false, false]);
+    // and once they were listened to, what was heard of them
+    await sees(page, 'What was heard of them', 60_000);
+    await sees(page, 'Tom 1 is silent');
+    rmSync(dir, { recursive: true, force: true });
   });
 
   it('may be given another name', async () => {

@@ -1,17 +1,21 @@
 /** Step Intake: which file is which mic, corrected where the guess was wrong; what was padded; more files. */
 import { ChevronDown } from 'lucide-react';
 import { Select } from 'radix-ui';
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import { toast } from 'sonner';
+import { gainToDb } from '../../core/dsp/db';
 import { counted } from '../../core/params/format';
 import { editMic } from '../../core/plan/edits';
 import { ROLES, roleOf } from '../../core/plan/roles';
-import { startAnalysis } from '../hits/Hits';
+import type { MicAudio } from '../../engine/blocks';
+import { peakLevels } from '../clean/waveData';
+import { loadAnalysis, startAnalysis } from '../hits/Hits';
 import { AskFirst } from '../shared/AskFirst';
 import { describe, request } from '../shared/api';
 import { Glyph } from '../shared/Glyph';
-import { encodingLabel, formatTime } from '../shared/time';
+import { encodingLabel, formatTime, signed } from '../shared/time';
 import type { Step } from '../workbench/steps';
+import { transportMics } from '../workbench/engine';
 import { commit, openBench, useBench, whenSaved } from '../workbench/store';
 import { DropArea } from './DropArea';
 import { UploadList } from './UploadList';
@@ -76,6 +80,27 @@ function NameField(p: { id: string; name: string }) {
   );
 }
 
+/** Highest level of a mic, dBFS; null while its peaks are on their way. */
+function peakDb(levels: readonly (Float32Array | undefined)[]): number | null {
+  const coarse = levels[levels.length - 1];
+  return coarse ? gainToDb(coarse.reduce((top, v) => Math.max(top, Math.abs(v)), 0)) : null;
+}
+
+/** From here on a mic is as good as silent; from there on it may have been clipped, dBFS. */
+const SILENT_DB = -80;
+const FULL_DB = -0.05;
+
+function PeakCell({ audio }: { audio: MicAudio | undefined }) {
+  const [, setTick] = useState(0);
+  const db = audio ? peakDb(peakLevels(audio, () => setTick((t) => t + 1))) : null;
+  const words = db === null ? '' : db < SILENT_DB ? 'silent' : signed(db);
+  return (
+    <td className={`num whitespace-nowrap text-right ${db !== null && (db < SILENT_DB || db >= FULL_DB) ? 'text-doubt' : ''}`} title={db !== null && db >= FULL_DB ? 'At full scale: its loudest strokes may be clipped' : undefined}>
+      {words}
+    </td>
+  );
+}
+
 function RecordingName(p: { id: string; name: string }) {
   const [text, setText] = useState<string | null>(null);
   const done = async () => {
@@ -117,6 +142,8 @@ async function findAnew(): Promise<void> {
   if (await startAnalysis()) toast('Finding the hits anew', { description: 'Mics or roles changed. What you decided stays.' });
 }
 
+const NO_NOTES: readonly string[] = [];
+
 export function Intake({ onGo }: { onGo(s: Step): void }) {
   const id = useBench((s) => s.id);
   const data = useBench((s) => s.data);
@@ -132,6 +159,15 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
       if (Object.keys(now).length > 0 && Object.entries(before).some(([m, role]) => now[m] !== role)) void findAnew();
     };
   }, [ready]);
+  useEffect(() => {
+    void loadAnalysis();
+    window.addEventListener('fresh-gap:jobs', loadAnalysis);
+    return () => window.removeEventListener('fresh-gap:jobs', loadAnalysis);
+  }, []);
+  const notes = useBench((s) => (s.analysis?.fresh ? s.analysis.notes : NO_NOTES));
+  const order = plan?.order;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the audio of mics changes only with files and order
+  const audio = useMemo(() => new Map(transportMics(useBench.getState()).map((m) => [m.id, m])), [data, order]);
   if (!data) return null;
   const rate = data.recording.sampleRate ?? 48000;
   const padded = data.files.filter((f) => f.frames < data.recording.frames);
@@ -192,6 +228,7 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
                 <th className="px-4 py-2 font-semibold">File</th>
                 <th className="py-2 font-semibold">Role</th>
                 <th className="py-2 pl-3 font-semibold">Name</th>
+                <th className="py-2 text-right font-semibold">Peak, dBFS</th>
                 <th className="py-2 text-right font-semibold">Format</th>
                 <th className="py-2 text-right font-semibold">Length</th>
                 <th className="w-12" aria-label="Remove" />
@@ -213,6 +250,7 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
                       <td className="pl-1">
                         <NameField id={m} name={plan.mics[m].name} />
                       </td>
+                      <PeakCell audio={audio.get(m)} />
                       <td className="whitespace-nowrap text-right text-ink2">{encodingLabel(f.encoding)}</td>
                       <td className="num text-right">{formatTime(f.frames / rate)}</td>
                       <td className="text-center">
@@ -232,6 +270,16 @@ export function Intake({ onGo }: { onGo(s: Step): void }) {
               )}
             </tbody>
           </table>
+        )}
+        {notes.length > 0 && (
+          <section className="card mt-3 px-4 py-2" aria-label="What was heard of the mics">
+            <h2 className="text-sm font-semibold">What was heard of them</h2>
+            <ul className="text-ink2">
+              {notes.map((n) => (
+                <li key={n}>{n}</li>
+              ))}
+            </ul>
+          </section>
         )}
         <div className="mt-4">
           <DropArea compact={plan !== null} title={plan ? 'More mics of the same recording' : 'Drop WAV files or a folder here'} onFiles={(d) => take(d.files)} disabled={running} />

@@ -40,11 +40,11 @@ export function transportMics(s: Pick<Bench, 'data' | 'plan'>): TransportMic[] {
   });
 }
 
-/** Who is heard how loud: level, pan, solo, mute; or the focused mic alone in the middle. */
 /** How much louder than planned the focused mic is heard alone, for equal loudness, dB. */
 export const evenedDb = (s: Pick<Bench, 'focus' | 'listen' | 'alone' | 'keyListen' | 'hearPart' | 'equal' | 'louder'>): number =>
   s.equal && s.alone && !s.keyListen && s.hearPart === 'both' && s.louder?.micId === s.focus ? s.louder.db[s.listen] : 0;
 
+/** Who is heard how loud: level, pan, solo, mute; or the focused mic alone in the middle. */
 export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' | 'keyListen' | 'solo' | 'muted' | 'monitorDb' | 'hearPart' | 'equal' | 'louder'>): Monitor {
   const plan = s.plan as Plan;
   const master = 10 ** ((s.monitorDb + evenedDb(s)) / 20);
