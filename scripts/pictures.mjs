@@ -152,6 +152,16 @@ async function take(page, url, folder) {
   await step('spill');
   await (await page.waitForSelector('button[aria-label^="Kick heard in Tom 1:"]')).click();
   await shot('spill');
+  await step('compare');
+  await has(() => document.querySelectorAll('[data-compared]').length > 0 && !document.querySelector('[data-compared][aria-busy="true"]'), 120_000);
+  await show({ focus: await page.evaluate(() => window.freshGap.store.getState().plan.order.find((m) => window.freshGap.store.getState().plan.mics[m].role === 'tom-1')) });
+  await has(() => [...document.querySelectorAll('aside li button')].some((b) => b.textContent.startsWith('Softest stroke left')));
+  await page.evaluate(() => [...document.querySelectorAll('aside li button')].find((b) => b.textContent.startsWith('Softest stroke left')).click());
+  await has(() => window.freshGap.store.getState().playing);
+  await page.keyboard.press('Space');
+  await has(() => document.querySelector('[data-testid="closer"] canvas')?.getContext('2d').getImageData(0, 0, 50, 200).data.some((v) => v > 0));
+  await pause(800);
+  await shot('compare');
   await step('deliver');
   await shot('deliver');
 

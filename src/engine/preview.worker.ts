@@ -92,7 +92,7 @@ export interface SpectrumResult {
   levels: Uint8Array | null;
 }
 
-/** How loud the mic is before, after, and what is taken of it. */
+/** How loud the mic is before, after, and what is taken of it; and what the whole treatment comes to. */
 export interface LoudnessRequest {
   type: 'loudness';
   id: number;
@@ -103,6 +103,8 @@ export interface LoudnessResult {
   id: number;
   /** LUFS over the song; null where there is next to nothing, or before the mic is read. */
   lufs: Record<Listen, number | null>;
+  /** Level of what is left against the raw mic. */
+  whole: DebleedFigures;
 }
 
 export interface TilesResult {
@@ -159,7 +161,7 @@ export type FromPreview = PreviewResult | DetailResult | TilesResult | MarksResu
 
 const held = new Map<string, Float32Array>();
 let power: { name: string; data: Float64Array } | null = null;
-let last: { raw: Float32Array; audio: Float32Array; gain: Float32Array; out: number; rate: number; damped: DampedMic | null } | null = null;
+let last: { raw: Float32Array; audio: Float32Array; gain: Float32Array; out: number; rate: number; damped: DampedMic | null; own: readonly number[]; rungOut: number } | null = null;
 let newest = 0;
 
 const post = (m: FromPreview, transfer: Transferable[] = []) => (self as unknown as Worker).postMessage(m, transfer);
@@ -251,7 +253,7 @@ async function analyse(r: PreviewRequest) {
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
   const shaped = shape(r, audio);
   const damped = r.tail ? dampedOf(r, r.tail, shaped) : null;
-  last = { raw, audio: shaped, gain, out, rate: r.rate, damped };
+  last = { raw, audio: shaped, gain, out, rate: r.rate, damped, own: r.own, rungOut: r.rungOut };
   const v = gateOverview(shaped, gain, pw, out);
   const gains = pyramid(v.gain);
   const strokes = strokeFigures(r.rate, audio, gain, r.own);
@@ -331,15 +333,16 @@ function detailOf(from: number, to: number): Float32Array {
 
 let rawLoudness: { raw: Float32Array; lufs: number | null; heardIn: number[] } | null = null;
 /** All over the blocks in which the mic is heard as it came: with the spill gone between strokes, the strokes alone would pass for louder. */
-function loudnessOf(): LoudnessResult['lufs'] {
-  if (!last) return { before: null, after: null, removed: null };
-  const { raw, rate } = last;
+function loudnessOf(): Pick<LoudnessResult, 'lufs' | 'whole'> {
+  if (!last) return { lufs: { before: null, after: null, removed: null }, whole: { gapsDb: null, tailsDb: null, attackDb: null } };
+  const { raw, rate, own, rungOut } = last;
+  const all = detailOf(0, raw.length);
   const [before, after, removed] = [createLoudness(rate), createLoudness(rate), createLoudness(rate)];
   const fresh = rawLoudness?.raw !== raw;
   const rest = new Float32Array(BLOCK);
   for (let at = 0; at < raw.length; at += BLOCK) {
     const n = Math.min(BLOCK, raw.length - at);
-    const kept = detailOf(at, at + n);
+    const kept = all.subarray(at, at + n);
     for (let i = 0; i < n; i++) rest[i] = raw[at + i] - kept[i];
     if (fresh) before.push(raw.subarray(at, at + n), n);
     after.push(kept, n);
@@ -347,7 +350,7 @@ function loudnessOf(): LoudnessResult['lufs'] {
   }
   if (fresh) rawLoudness = { raw, lufs: before.integrated(), heardIn: before.heardIn() };
   const at = rawLoudness?.heardIn;
-  return { before: rawLoudness?.lufs ?? null, after: after.integrated(at), removed: removed.integrated(at) };
+  return { lufs: { before: rawLoudness?.lufs ?? null, after: after.integrated(at), removed: removed.integrated(at) }, whole: debleedFigures(rate, raw, all, own, rungOut) };
 }
 
 function tilesOf(r: TilesRequest): Float32Array {
@@ -422,7 +425,7 @@ self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest 
   } else if (m.type === 'spectrum') {
     const levels = spectrumOf(m);
     post({ type: 'spectrum', id: m.id, levels }, levels ? [levels.buffer] : []);
-  } else if (m.type === 'loudness') post({ type: 'loudness', id: m.id, lufs: loudnessOf() });
+  } else if (m.type === 'loudness') post({ type: 'loudness', id: m.id, ...loudnessOf() });
   else if (m.type === 'marks') {
     // of any mic, not only the one in view; what is held stays
     load(m.mic, m.mic.frames, [...held.keys()], () => {})

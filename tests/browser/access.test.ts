@@ -19,7 +19,7 @@ function nameless(node: SerializedAXNode | null, out: string[] = []): string[] {
   return out;
 }
 
-const views = () => [`${s.url}/`, `${s.url}/recordings/${id}/intake`, `${s.url}/recordings/${id}/clean`, `${s.url}/recordings/${id}/deliver`];
+const views = () => [`${s.url}/`, `${s.url}/recordings/${id}/intake`, `${s.url}/recordings/${id}/clean`, `${s.url}/recordings/${id}/compare`, `${s.url}/recordings/${id}/deliver`];
 
 describe('every view', () => {
   it('names its controls', async () => {

@@ -4,6 +4,7 @@ import { toast } from 'sonner';
 import { tinykeys } from 'tinykeys';
 import { FreshGapError } from '../../core/errors';
 import { Clean } from '../clean/Clean';
+import { Compare } from '../compare/Compare';
 import { Deliver } from '../deliver/Deliver';
 import { DrumPanel } from '../hits/DrumPanel';
 import { Hits } from '../hits/Hits';
@@ -157,7 +158,7 @@ export function Workbench(p: { id: string; step: Step }) {
       ) : (
         <div className={`grid min-h-0 flex-1 ${ready ? 'grid-cols-[196px_1fr]' : ''}`}>
           {ready && (shown === 'hits' ? <DrumPanel /> : <MicList />)}
-          <div className="flex min-h-0 min-w-0 flex-col">{shown === 'intake' ? <Intake onGo={commands.go} /> : shown === 'hits' ? <Hits /> : shown === 'spill' ? <Spill /> : shown === 'clean' ? <Clean /> : <Deliver />}</div>
+          <div className="flex min-h-0 min-w-0 flex-col">{shown === 'intake' ? <Intake onGo={commands.go} /> : shown === 'hits' ? <Hits /> : shown === 'spill' ? <Spill /> : shown === 'clean' ? <Clean /> : shown === 'compare' ? <Compare onGo={commands.go} /> : <Deliver />}</div>
         </div>
       )}
       <TransportBar />

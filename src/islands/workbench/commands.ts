@@ -173,6 +173,7 @@ export function commandsFor(go: (step: Step) => void, help: () => void, list: ()
     { id: 'spill', group: 'Go', label: 'Go to Spill', run: () => go('spill') },
     { id: 'hits', group: 'Go', label: 'Go to Hits', run: () => go('hits') },
     { id: 'clean', group: 'Go', label: 'Go to Clean', run: () => go('clean') },
+    { id: 'compare', group: 'Go', label: 'Go to Compare', run: () => go('compare') },
     { id: 'deliver', group: 'Go', label: 'Go to Deliver', run: () => go('deliver') },
     { id: 'home', group: 'Go', label: 'All recordings', run: () => window.location.assign('/') },
     { id: 'list', group: 'Go', label: 'Commands', keys: ['/'], shown: '/', run: list },

@@ -122,19 +122,25 @@ function ownStrokes(plan: Plan, id: string): readonly number[] {
   return strokesOf.frames;
 }
 
-function askPreview(s: Bench) {
-  const mic = s.plan?.mics[s.focus];
+/** What the worker is asked of a mic: how it sounds with its treatment, and figures; null where the recording is not open. */
+export function previewRequest(s: Pick<Bench, 'plan' | 'data'>, id: string, transients = false): Omit<PreviewRequest, 'id'> | null {
+  const mic = s.plan?.mics[id];
   const rate = s.data?.recording.sampleRate;
-  if (!mic || !rate || !s.data || !worker) return;
-  const own = mics.find((m) => m.id === s.focus);
-  const key = mics.find((m) => m.id === mic.treatment.gate.keyFrom) ?? own;
-  if (!own || !key) return;
-  const live = liveTreatment(s.plan as Plan, s.focus);
+  const own = mics.find((m) => m.id === id);
+  const key = mics.find((m) => m.id === mic?.treatment.gate.keyFrom) ?? own;
+  if (!mic || !rate || !own || !key) return null;
+  const live = liveTreatment(s.plan as Plan, id);
   const debleedOf = (m: TransportMic) => {
     const d = liveTreatment(s.plan as Plan, m.id).debleed;
     return d && m.kept ? { live: d, kept: { own: m.kept, images: m.images } } : null;
   };
-  const request: Omit<PreviewRequest, 'id'> = { type: 'analyse', rate, frames: own.frames, mic: own, key, debleed: debleedOf(own), keyDebleed: debleedOf(key), gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, parts: live.parts, closings: live.closings, own: ownStrokes(s.plan as Plan, s.focus), rungOut: rungOutS(mic.ring), transients: s.stepping };
+  return { type: 'analyse', rate, frames: own.frames, mic: own, key, debleed: debleedOf(own), keyDebleed: debleedOf(key), gate: mic.treatment.gate, hits: live.hits, gaps: live.gapList, slices: live.slices, tail: live.tail, parts: live.parts, closings: live.closings, own: ownStrokes(s.plan as Plan, id), rungOut: rungOutS(mic.ring), transients };
+}
+
+function askPreview(s: Bench) {
+  if (!worker) return;
+  const request = previewRequest(s, s.focus, s.stepping);
+  if (!request) return;
   const asked = JSON.stringify(request);
   if (asked === lastAsked) return;
   lastAsked = asked;
@@ -193,6 +199,8 @@ export const askSpectrum = (what: Listen, from: number, to: number, columns: num
 
 /** Louder or softer than this nothing is made, dB. */
 const MOST_DB = 18;
+/** How much louder something has to be to sound as loud as before, dB; 0 where that cannot be told. */
+export const toEven = (before: number | null, v: number | null): number => (before === null || v === null ? 0 : Math.max(-MOST_DB, Math.min(MOST_DB, before - v)));
 const REST_MS = 250;
 let evening: ReturnType<typeof setTimeout> | undefined;
 /** Measures how much louder the focused mic has to be after, and what is taken of it, to sound as loud as before; once settings rest. */
@@ -202,8 +210,7 @@ function even(): void {
     const micId = get().focus;
     void ask<LoudnessResult>({ type: 'loudness' }).then(({ lufs }) => {
       if (get().preview?.micId !== micId) return;
-      const db = (v: number | null) => (lufs.before === null || v === null ? 0 : Math.max(-MOST_DB, Math.min(MOST_DB, lufs.before - v)));
-      set({ louder: { micId, db: { before: 0, after: db(lufs.after), removed: db(lufs.removed) } } });
+      set({ louder: { micId, db: { before: 0, after: toEven(lufs.before, lufs.after), removed: toEven(lufs.before, lufs.removed) } } });
     });
   }, REST_MS);
 }

@@ -4,6 +4,7 @@ export const STEPS = [
   { id: 'spill', label: 'Spill' },
   { id: 'hits', label: 'Hits' },
   { id: 'clean', label: 'Clean' },
+  { id: 'compare', label: 'Compare' },
   { id: 'deliver', label: 'Deliver' },
 ] as const;
 
