@@ -45,7 +45,7 @@ export function TopBar(p: { step: Step; onStep(s: Step): void; onCommands(): voi
             aria-current={p.step === s.id ? 'step' : undefined}
             disabled={!ready && s.id !== 'intake'}
             onClick={() => p.onStep(s.id)}
-            className={`h-[34px] rounded-full px-4 ${p.step === s.id ? 'bg-ink font-semibold text-paper' : 'text-ink hover:bg-soft disabled:text-ink2 disabled:hover:bg-transparent'}`}
+            className={`h-[34px] rounded-full px-3.5 max-[1180px]:px-2.5 ${p.step === s.id ? 'bg-ink font-semibold text-paper' : 'text-ink hover:bg-soft disabled:text-ink2 disabled:hover:bg-transparent'}`}
           >
             {s.label}
           </button>
@@ -55,7 +55,7 @@ export function TopBar(p: { step: Step; onStep(s: Step): void; onCommands(): voi
         <button type="button" disabled={!undoName} onClick={undo} className="flex h-7 min-w-0 items-center gap-1.5 rounded-[7px] px-1.5 hover:bg-soft disabled:opacity-45" title={undoName ? `Undo: ${undoName} (Ctrl Z)` : 'Nothing to undo'}>
           <Undo2 aria-hidden="true" size={15} className="shrink-0" />
           <span className="sr-only">Undo: </span>
-          <span className="max-w-[190px] truncate text-ink2" data-testid="undo-name">
+          <span className="max-w-[170px] truncate text-ink2" data-testid="undo-name">
             {undoName ?? ''}
           </span>
         </button>
