@@ -8,7 +8,7 @@ import { useEffect, useRef, useState } from 'react';
 import { PEAK_BASE } from '../../core/dsp/peaks';
 import { editGate } from '../../core/plan/edits';
 import type { MicAudio } from '../../engine/blocks';
-import type { DetailResult } from '../../engine/preview.worker';
+import type { DetailResult } from '../../engine/previewProtocol';
 import { askDetail, goTo } from '../workbench/engine';
 import { endGesture, focusedMic, sketch, useBench } from '../workbench/store';
 import { DrumLanes } from './DrumLanes';

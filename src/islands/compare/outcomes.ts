@@ -2,7 +2,7 @@
 import { create } from 'zustand';
 import { isUntouched } from '../../core/plan/plan';
 import { overlaid } from '../../engine/blocks';
-import type { FromPreview, LoudnessResult, PreviewResult } from '../../engine/preview.worker';
+import type { FromPreview, LoudnessResult, PreviewResult } from '../../engine/previewProtocol';
 import PreviewWorker from '../../engine/preview.worker.ts?worker';
 import { previewRequest } from '../workbench/engine';
 import { useBench } from '../workbench/store';

@@ -9,7 +9,7 @@ import { listHits, thresholdOf } from '../../core/plan/planHits';
 import { rungOutS } from '../../core/measure/debleedFigures';
 import { NO_TREATMENT, type Plan } from '../../core/plan/plan';
 import { DEBLEED_DEFAULTS } from '../../core/params/debleedParams';
-import type { DetailResult, FromPreview, LoudnessResult, MarksResult, PreviewRequest, SpectrumResult, TilesResult } from '../../engine/preview.worker';
+import type { DetailResult, FromPreview, LoudnessResult, MarksResult, PreviewRequest, SpectrumResult, TilesResult } from '../../engine/previewProtocol';
 import { layOver, overlaid } from '../../engine/blocks';
 import PreviewWorker from '../../engine/preview.worker.ts?worker';
 import type { KitState, Listen, Monitor } from '../../engine/protocol';
