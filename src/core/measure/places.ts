@@ -1,5 +1,6 @@
 /** Where a cleaned mic is worth a listen: the places at which cleaning goes wrong if it goes wrong anywhere. */
 import { PEAK_BASE } from '../dsp/peaks';
+import { LOST_DB } from './strokeFigures';
 
 export type PlaceKind = 'lost' | 'changed' | 'softest' | 'left' | 'taken';
 
@@ -22,7 +23,6 @@ export interface PlacesInput {
   readonly rungOut: number;
 }
 
-const LOST_DB = -10;
 const CHANGED_DB = 0.5;
 const MOST_LOST = 3;
 /** Between strokes means so long before the next, s. */

@@ -15,7 +15,8 @@ export interface StrokeFigures {
 
 const ATTACK_S = 0.01;
 const STROKE_S = 0.02;
-const LOST_DB = -10;
+/** A stroke that is lower by this is lost, dB. */
+export const LOST_DB = -10;
 /** An opening may begin this long before its hit, and a hit may be marked this late. */
 const SLACK_S = 0.03;
 

@@ -18,6 +18,7 @@ const NARROW = 11;
 const REACH_PX = 9;
 /** One hears what leads to a stroke. */
 const BEFORE_S = 0.05;
+const HINT = 'Who strikes when: size is strength, hollow is in doubt, crossed out does not count. Click a hit to go there';
 
 /** Two cells of the waveform's grid: names, and lanes. */
 export function DrumLanes() {
@@ -74,10 +75,10 @@ export function DrumLanes() {
         data-testid="drum-lanes"
         className="relative cursor-pointer overflow-hidden border-b border-line"
         style={{ height: laneHeight * drums.length }}
-        title="Who strikes when: size is strength, hollow is in doubt, crossed out does not count. Click a hit to go there"
+        title={HINT}
         onMouseMove={(e) => {
           const h = at(e);
-          e.currentTarget.title = h ? `${drumLabel(h.drum)} at ${formatTime(h.frame / plan.sampleRate)}, strength ${Math.round(100 * h.strength)} %${isDoubtful(h, thresholdOf(plan, h.drum)) ? `, ${Math.round(100 * h.certainty)} % certain` : ''}` : 'Who strikes when: size is strength, hollow is in doubt, crossed out does not count. Click a hit to go there';
+          e.currentTarget.title = h ? `${drumLabel(h.drum)} at ${formatTime(h.frame / plan.sampleRate)}, strength ${Math.round(100 * h.strength)} %${isDoubtful(h, thresholdOf(plan, h.drum)) ? `, ${Math.round(100 * h.certainty)} % certain` : ''}` : HINT;
         }}
         onClick={(e) => {
           const h = at(e);

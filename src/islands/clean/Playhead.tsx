@@ -3,8 +3,8 @@ import { useEffect, useRef } from 'react';
 import { heardAt } from '../workbench/engine';
 import { useBench } from '../workbench/store';
 
-/** `view` may be left out for the whole song. `onLeave` is told when playing runs out of the view. */
-export function Playhead(p: { whole?: boolean; onLeave?(frame: number): void }) {
+/** Over the view, the `whole` song, or a `range` of frames. `onLeave` is told when playing runs out of it. */
+export function Playhead(p: { whole?: boolean; range?: { readonly from: number; readonly to: number }; onLeave?(frame: number): void }) {
   const ref = useRef<HTMLDivElement>(null);
   const leave = useRef(p.onLeave);
   leave.current = p.onLeave;
@@ -17,7 +17,7 @@ export function Playhead(p: { whole?: boolean; onLeave?(frame: number): void }) 
       if (!el) return;
       const s = useBench.getState();
       const frame = heardAt();
-      const v = p.whole ? { from: 0, to: s.data?.recording.frames ?? 1 } : s.view;
+      const v = p.range ? p.range : p.whole ? { from: 0, to: s.data?.recording.frames ?? 1 } : s.view;
       const x = (frame - v.from) / (v.to - v.from);
       el.style.display = x >= 0 && x <= 1 ? '' : 'none';
       el.style.left = `${100 * x}%`;
@@ -26,6 +26,6 @@ export function Playhead(p: { whole?: boolean; onLeave?(frame: number): void }) 
     };
     draw();
     return () => cancelAnimationFrame(id);
-  }, [p.whole]);
+  }, [p.whole, p.range]);
   return <div ref={ref} aria-hidden="true" className="pointer-events-none absolute bottom-0 top-0 w-0 border-l-[1.5px] border-ink" />;
 }

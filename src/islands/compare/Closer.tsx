@@ -2,11 +2,12 @@
 import { useEffect, useRef, useState } from 'react';
 import type { MicAudio } from '../../engine/blocks';
 import type { Listen } from '../../engine/protocol';
+import { Playhead } from '../clean/Playhead';
 import { usePalette } from '../clean/usePalette';
 import { useSize } from '../clean/useSize';
 import { columnsFromSamples, samplesOf } from '../clean/waveData';
 import { formatTime } from '../shared/time';
-import { askDetail, heardAt } from '../workbench/engine';
+import { askDetail } from '../workbench/engine';
 import { useBench } from '../workbench/store';
 
 /** Longer loops are not looked at so closely, s. */
@@ -19,24 +20,6 @@ interface Stretch {
   readonly from: number;
   readonly before: Float32Array;
   readonly after: Float32Array;
-}
-
-/** Where the sound is within the stretch, moved in animation frames. */
-function Heard({ from, to }: { from: number; to: number }) {
-  const ref = useRef<HTMLDivElement>(null);
-  useEffect(() => {
-    let id = 0;
-    const draw = () => {
-      id = requestAnimationFrame(draw);
-      const x = (heardAt() - from) / (to - from);
-      if (!ref.current) return;
-      ref.current.style.display = x >= 0 && x <= 1 ? '' : 'none';
-      ref.current.style.left = `${100 * x}%`;
-    };
-    draw();
-    return () => cancelAnimationFrame(id);
-  }, [from, to]);
-  return <div ref={ref} aria-hidden="true" className="pointer-events-none absolute bottom-0 top-0 w-0 border-l-[1.5px] border-ink" />;
 }
 
 /** What is drawn of a loop that is short enough. */
@@ -71,9 +54,11 @@ function Lanes({ audio, name, loop }: { audio: MicAudio; name: string; loop: { r
   useEffect(() => {
     const el = canvas.current;
     const g = el?.getContext('2d');
-    if (!el || !g || !stretch || width < 2 || height < 2) return;
+    if (!el || !g || width < 2 || height < 2) return;
     el.width = Math.round(width * dpr);
     el.height = Math.round(height * dpr);
+    // what was drawn of another mic or place is none of this one
+    if (stretch?.micId !== focus || stretch.from !== loop.from) return;
     const lane = el.height / LANES.length;
     const { before, after } = stretch;
     const samples: Record<Listen, Float32Array> = { before, after, removed: before.map((v, i) => v - (after[i] ?? 0)) };
@@ -90,7 +75,7 @@ function Lanes({ audio, name, loop }: { audio: MicAudio; name: string; loop: { r
         g.fillRect(x, y, 1, Math.max(1, mid - (Math.max(-top, lo) / top) * lane * 0.5 * HEADROOM - y));
       }
     });
-  }, [stretch, width, height, dpr, palette]);
+  }, [stretch, focus, loop, width, height, dpr, palette]);
 
   return (
     <section aria-label="The loop, closer" className="card grid min-h-[150px] flex-1 grid-cols-[72px_1fr] grid-rows-[1fr_auto] overflow-hidden" data-testid="closer">
@@ -103,7 +88,7 @@ function Lanes({ audio, name, loop }: { audio: MicAudio; name: string; loop: { r
       </div>
       <div ref={box} className="relative min-h-0">
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" role="img" aria-label={`${name} in the loop: before, after and removed`} />
-        <Heard from={loop.from} to={loop.to} />
+        <Playhead range={loop} />
       </div>
       <div className="border-r border-line pl-2 text-xs leading-5 text-ink2">time</div>
       <div className="num flex justify-between px-1.5 text-xs leading-5 text-ink2">

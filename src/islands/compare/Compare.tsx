@@ -3,6 +3,7 @@ import { Play } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { counted } from '../../core/params/format';
 import { type Place, type PlaceKind, placesOf } from '../../core/measure/places';
+import { LOST_DB } from '../../core/measure/strokeFigures';
 import { type Plan, isUntouched } from '../../core/plan/plan';
 import type { MicAudio } from '../../engine/blocks';
 import { drawWave } from '../clean/drawWave';
@@ -18,7 +19,6 @@ import { treatmentWords } from '../workbench/treatmentWords';
 import { Closer } from './Closer';
 import { type Outcome, followOutcomes, useOutcomes } from './outcomes';
 
-const LOST_DB = -10;
 const BEFORE_S = 0.3;
 const AFTER_S = 0.9;
 

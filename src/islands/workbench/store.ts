@@ -8,9 +8,7 @@ import { type Edit, applyEdit, isUpToDate, mergeEdits, rebaseEdit } from '../../
 import type { HearPart } from '../../core/clean/partsStage';
 import type { Plan, PlanMic } from '../../core/plan/plan';
 import type { Listen, Loop } from '../../engine/protocol';
-import type { GateFigures } from '../../core/measure/gateOverview';
-import type { DebleedFigures } from '../../core/measure/debleedFigures';
-import type { StrokeFigures } from '../../core/measure/strokeFigures';
+import type { PreviewResult } from '../../engine/previewProtocol';
 import type { PlanState } from '../../server/sql/plans';
 import type { AnalysisView } from '../../server/analysis';
 import type { DebleedView } from '../../server/debleed';
@@ -22,18 +20,9 @@ export interface View {
   to: number;
 }
 
-export interface Preview {
+/** What the worker told of the focused mic. */
+export interface Preview extends Omit<PreviewResult, 'type' | 'id'> {
   micId: string;
-  clean: Float32Array[];
-  gain: Float32Array[];
-  level: Float32Array;
-  figures: GateFigures;
-  strokes: StrokeFigures;
-  /** Frames of own strokes, and levels of their first 10 ms before and after, dBFS, in pairs. */
-  attacks: { readonly hits: readonly number[]; readonly levels: Float32Array };
-  /** What de-bleed does; null where it is off or not computed. */
-  debleed: DebleedFigures | null;
-  transients?: readonly number[];
   /** Grows with every new result. */
   turn: number;
 }
