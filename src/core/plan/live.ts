@@ -130,6 +130,8 @@ function markedHits(plan: Plan, marks: Treatment['marks'], own: readonly SliceHi
   return marks.map(([from, to]) => {
     while (k < own.length && own[k].frame < from - grain / 2) k++;
     const hit = k < own.length && own[k].frame <= to ? own[k] : null;
+    // a stroke begins one slice, not the next too
+    if (hit) k++;
     return { id: hit ? hit.id : `at-${Math.round(from / grain)}`, frame: hit ? Math.min(hit.frame, from) : from, strength: hit?.strength ?? 1, until: to };
   });
 }

@@ -131,6 +131,8 @@ describe('a level', () => {
     // and one that begins with what follows it
     const after = at([[2.026, 2.3]], { leadMs: 0 });
     expect(after.flags.get(after.slices[0].id)).toEqual(expect.arrayContaining(['scrap', 'shaved']));
+    // a stroke whose level comes over the threshold twice begins the first alone
+    expect(sliceInput(applyEdit(on, { label: 'marks', changes: [{ path: ['mics', tom, 'treatment', 'marks'], before: [], after: [[2 * RATE, 2.008 * RATE], [2.015 * RATE, 2.3 * RATE]] }, { path: ['mics', tom, 'treatment', 'slices', 'cutBy'], before: 'hits', after: 'level' }] }), tom).own.map((h) => h.id)).toEqual(['a', 'at-40']);
     // slices at hits never do, nor does a stroke that was dropped count
     expect([...flagSlices(sliceInput(on, tom), slicesOf(on, tom), []).values()].flat()).not.toContain('shaved');
   });
