@@ -115,7 +115,10 @@ describe('taking files in', () => {
     await giveFiles(page, paths);
     await page.waitForFunction(() => /\/intake$/.test(location.pathname), { timeout: 60_000 });
     const cells = () => page.$$eval('main table tbody tr', (rows) => rows.map((r) => [r.children[0].textContent, r.children[3].textContent, getComputedStyle(r.children[3]).color]));
-    await page.waitForFunction(() => [...document.querySelectorAll('main table tbody tr')].every((r) => r.children[3].textContent !== ''));
+    await page.waitForFunction((count) => {
+      const rows = [...document.querySelectorAll('main table tbody tr')];
+      return rows.length === count && rows.every((r) => r.children[3].textContent !== '');
+    }, {}, paths.length);
     const told = await cells();
     expect(told.map(([name, peak]) => [name, peak])).toEqual([['01 Kick.wav', '−6.0'], ['02 Snare.wav', '−20.0'], ['03 Tom 1.wav', 'silent'], ['04 OH L.wav', '0.0']]);
     // what should be looked at stands out: the silent one and the one at full scale
