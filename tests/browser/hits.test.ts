@@ -151,8 +151,17 @@ describe('the queue of doubtful hits', () => {
     await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'cancelled', { timeout: 30_000, polling: 50 });
     expect(await s.page.evaluate(() => document.body.innerText)).not.toContain('heard closely');
     await press(s.page, 'Listen closely');
-    // told wherever one is, until it is over
-    await s.page.waitForFunction(() => /^De-bleed \d+ %$/.test(document.querySelector('[data-testid="background"]')?.textContent ?? ''), { timeout: 30_000, polling: 50 });
+    // told wherever one is, until it is over, between the recording's name and the steps
+    const told = await s.page.waitForFunction(() => {
+      const job = document.querySelector('[data-testid="background"]');
+      if (!job || !/^De-bleed \d+ %$/.test(job.textContent ?? '')) return null;
+      const box = (e: Element | null) => e?.getBoundingClientRect();
+      return { job: box(job), brand: box(document.querySelector('header a')), steps: box(document.querySelector('nav[aria-label="Steps"]')) };
+    }, { timeout: 30_000, polling: 50 });
+    const { job, brand, steps } = (await told.jsonValue()) as Record<string, DOMRect>;
+    expect(job.right).toBeLessThan(steps.left);
+    expect(brand.right).toBeLessThan(job.left);
+    expect(brand.height).toBeLessThan(36);
     await s.page.waitForFunction(() => window.freshGap.store.getState().debleed?.job?.state === 'done', { timeout: 120_000, polling: 100 });
     await s.page.waitForFunction(() => !document.querySelector('[data-testid="background"]'), { timeout: 30_000, polling: 100 });
     await sees(s.page, 'heard closely');

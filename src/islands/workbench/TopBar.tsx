@@ -13,9 +13,11 @@ function Background({ step }: { step: Step }) {
   if (!job) return null;
   const { label } = JOBS[job.job];
   return (
-    <span className="flex shrink-0 items-center gap-2 whitespace-nowrap text-sm text-ink2" data-testid="background" title={`${label}, in the background: go on meanwhile`}>
-      <progress aria-label={label} max={1} value={job.progress} className="h-1.5 w-14" />
-      {label} <span className="num">{Math.round(100 * job.progress)} %</span>
+    <span className="flex shrink-0 flex-col gap-1 whitespace-nowrap text-xs text-ink2" data-testid="background" title={`${label}, in the background: go on meanwhile`}>
+      <span className="flex items-baseline justify-between gap-2">
+        {label} <span className="num w-[4ch] text-right">{Math.round(100 * job.progress)} %</span>
+      </span>
+      <progress aria-label={label} max={1} value={job.progress} className="h-1 w-full" />
     </span>
   );
 }
@@ -30,7 +32,7 @@ export function TopBar(p: { step: Step; onStep(s: Step): void; onCommands(): voi
   const ready = useBench((s) => s.plan !== null);
   return (
     <header className="grid h-[52px] shrink-0 grid-cols-[1fr_auto_1fr] items-center border-b border-ink px-[18px]">
-      <div className="flex min-w-0 items-center gap-5">
+      <div className="flex min-w-0 items-center gap-5 pr-4">
         <Brand />
         <span className="truncate text-ink2" title={name}>
           {name}
