@@ -32,8 +32,26 @@ describe('comparing', () => {
   it('tells of every treated mic what went from gaps and tails, whether attacks and strokes stayed, and how much softer it is', async () => {
     await press(s.page, 'without de-bleed');
     await saved(s.page);
+    // the focused mic is worked out first
+    const last = await s.page.evaluate(() => {
+      const p = window.freshGap.store.getState().plan;
+      const mic = [...(p?.order ?? [])].reverse().find((m) => p?.mics[m].treatment.gate.on || p?.mics[m].treatment.slices.on) ?? '';
+      window.freshGap.store.setState({ focus: mic });
+      const done: string[] = [];
+      Object.assign(window, { workedOut: done });
+      new MutationObserver(() => {
+        for (const row of document.querySelectorAll('[data-compared][aria-busy="false"]')) {
+          const m = row.getAttribute('data-compared') ?? '';
+          if (!done.includes(m)) done.push(m);
+        }
+      }).observe(document.body, { subtree: true, childList: true, attributes: true });
+      return mic;
+    });
     await press(s.page, 'Compare');
     await ready();
+    const workedOut = await s.page.evaluate(() => (window as unknown as { workedOut: string[] }).workedOut);
+    expect(workedOut[0]).toBe(last);
+    expect(workedOut.length).toBeGreaterThan(2);
     const plan = await s.page.evaluate(() => window.freshGap.store.getState().plan);
     const told = await rows();
     expect(told.map((r) => r.mic)).toEqual(plan?.order.filter((m) => plan.mics[m].treatment.gate.on || plan.mics[m].treatment.slices.on));

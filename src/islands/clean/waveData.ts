@@ -51,24 +51,39 @@ export function columnsFromSamples(samples: Float32Array, origin: number, from: 
   return out;
 }
 
+/** Who waits for what is on its way: all of them are told, each once, and may ask again. */
+const waiting = new Map<string, Set<() => void>>();
+
+function waitFor(name: string, ready: () => void): void {
+  const all = waiting.get(name) ?? new Set();
+  waiting.set(name, all.add(ready));
+}
+
+function tell(name: string): void {
+  const all = waiting.get(name);
+  waiting.delete(name);
+  for (const ready of all ?? []) ready();
+}
+
 /** Peaks of mics, fetched once for each. */
 const peaks = new Map<string, (Float32Array | undefined)[]>();
 const asked = new Set<string>();
 
 const nameOf = (a: MicAudio) => `${a.content}/${a.channel}`;
 
-/** Levels there are so far; asks for those that are missing and calls `ready` when one comes. */
+/** Levels there are so far; asks for those that are missing and calls `ready` when the next one comes. */
 export function peakLevels(a: MicAudio, ready: () => void): readonly (Float32Array | undefined)[] {
   const name = nameOf(a);
   const have = peaks.get(name) ?? new Array(PEAK_LEVELS).fill(undefined);
   peaks.set(name, have);
+  if (have.includes(undefined)) waitFor(name, ready);
   if (!asked.has(name)) {
     asked.add(name);
     for (let level = PEAK_LEVELS - 1; level >= 0; level--) {
       fetchPeaks(a, level)
         .then((p) => {
           have[level] = p;
-          ready();
+          tell(name);
         })
         .catch(() => asked.delete(name));
     }
@@ -80,7 +95,7 @@ const blocks = new Map<string, Float32Array>();
 const coming = new Set<string>();
 const BLOCK_LIMIT = 48;
 
-/** Samples of frames [from, to) where all of them are here, or null; asks for what is missing and calls `ready` then. */
+/** Samples of frames [from, to) where all of them are here, or null; asks for what is missing and calls `ready` when some of it comes. */
 export function samplesOf(a: MicAudio, from: number, to: number, ready: () => void): { samples: Float32Array; origin: number } | null {
   const first = Math.max(0, Math.floor(from / BLOCK_FRAMES));
   const last = Math.min(Math.ceil(a.frames / BLOCK_FRAMES) - 1, Math.floor(to / BLOCK_FRAMES));
@@ -96,6 +111,7 @@ export function samplesOf(a: MicAudio, from: number, to: number, ready: () => vo
       continue;
     }
     whole = false;
+    waitFor(name, ready);
     if (coming.has(name)) continue;
     coming.add(name);
     fetchBlock(a, seq)
@@ -105,7 +121,7 @@ export function samplesOf(a: MicAudio, from: number, to: number, ready: () => vo
           if (blocks.size <= BLOCK_LIMIT) break;
           blocks.delete(old);
         }
-        ready();
+        tell(name);
       })
       .catch(() => {})
       .finally(() => coming.delete(name));

@@ -32,6 +32,9 @@ export function treated(): string[] {
   return plan ? plan.order.filter((m) => !isUntouched(plan.mics[m].treatment)) : [];
 }
 
+/** The focused mic first: its places are waited for. */
+const inTurn = (focus: string) => treated().sort((a, b) => Number(b === focus) - Number(a === focus));
+
 const WAIT_MS = 200;
 
 /** Works while it is wanted; returns how to stop. */
@@ -51,7 +54,7 @@ export function followOutcomes(): () => void {
     const s = useBench.getState();
     // a hand on a control: once it lets go
     if (s.gesture) return;
-    for (const micId of treated()) {
+    for (const micId of inTurn(s.focus)) {
       const request = previewRequest(s, micId);
       if (!request) {
         // sound is still being set up

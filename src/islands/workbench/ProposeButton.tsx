@@ -19,6 +19,7 @@ export function ProposeButton({ meter = false }: { meter?: boolean }) {
             </button>
           </div>
         )}
+        {meter && job.note && <p className="text-xs text-ink2">{job.note}</p>}
         <p role="status" className="text-xs text-ink2">
           Treatments are proposed when de-bleed is done.{' '}
           <button type="button" className="underline decoration-line2 underline-offset-2 hover:decoration-ink" onClick={propose}>
