@@ -6,11 +6,14 @@ import { offersProposal } from '../workbench/proposing';
 import { signed } from '../shared/time';
 import { focusedMic, useBench } from '../workbench/store';
 
+/** Counts of a long song stand on one line, too. */
+const sizeOf = (value: string) => (value.length > 7 ? 'text-[11px] tracking-tight' : value.length > 5 ? 'text-[12.5px]' : 'text-[15px]');
+
 function Cell(p: { label: string; value: string; unit: string; title: string }) {
   return (
-    <div className="px-2.5 py-[3px]" title={p.title}>
+    <div className="px-2 py-[3px]" title={p.title}>
       <dt className="text-xs text-ink2">{p.label}</dt>
-      <dd className="num text-[15px] leading-5">
+      <dd className={`num whitespace-nowrap leading-5 ${sizeOf(p.value)}`}>
         {p.value} <span className="text-xs text-ink2">{p.unit}</span>
       </dd>
     </div>
