@@ -155,10 +155,15 @@ describe('the queue of doubtful hits', () => {
     const told = await s.page.waitForFunction(() => {
       const job = document.querySelector('[data-testid="background"]');
       if (!job || !/^De-bleed \d+ %$/.test(job.textContent ?? '')) return null;
-      const box = (e: Element | null) => e?.getBoundingClientRect();
+      const box = (e: Element | null) => {
+        const { left, right, height } = e?.getBoundingClientRect() ?? { left: Number.NaN, right: Number.NaN, height: Number.NaN };
+        return { left, right, height };
+      };
       return { job: box(job), brand: box(document.querySelector('header a')), steps: box(document.querySelector('nav[aria-label="Steps"]')) };
     }, { timeout: 30_000, polling: 50 });
-    const { job, brand, steps } = (await told.jsonValue()) as Record<string, DOMRect>;
+    const where = await told.jsonValue();
+    if (!where) throw new Error('nothing is told');
+    const { job, brand, steps } = where;
     expect(job.right).toBeLessThan(steps.left);
     expect(brand.right).toBeLessThan(job.left);
     expect(brand.height).toBeLessThan(36);
