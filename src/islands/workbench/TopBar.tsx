@@ -15,7 +15,7 @@ function Background({ step }: { step: Step }) {
   return (
     <span className="flex shrink-0 flex-col gap-1 whitespace-nowrap text-xs text-ink2" data-testid="background" title={`${label}, in the background: go on meanwhile`}>
       <span className="flex items-baseline justify-between gap-2">
-        {label} <span className="num w-[4ch] text-right">{Math.round(100 * job.progress)} %</span>
+        {label} <span className="num w-[5ch] text-right">{Math.round(100 * job.progress)} %</span>
       </span>
       <progress aria-label={label} max={1} value={job.progress} className="h-1 w-full" />
     </span>
