@@ -14,6 +14,8 @@ export function connect(url: string, max = 10): Sql {
   return postgres(url, {
     max,
     onnotice: () => {},
+    // what readChunk decodes
+    connection: { bytea_output: 'hex' },
     types: { bigint: { to: 20, from: [20], parse: Number, serialize: String } },
   }) as unknown as Sql;
 }

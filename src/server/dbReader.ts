@@ -2,7 +2,8 @@
 import type { MicReader } from '../core/render';
 import { decodeChannel } from '../formats/pcm';
 import type { Sql } from './db';
-import { type AudioRow, CHUNK_FRAMES, readChunk } from './sql/audio';
+import { chunkOf } from './keptChunks';
+import { type AudioRow, CHUNK_FRAMES } from './sql/audio';
 import type { FileRow } from './sql/files';
 
 /** Reads must be whole chunks at multiples of a chunk, as the renderer makes them. */
@@ -12,7 +13,7 @@ export function audioReader(sql: Sql, file: Pick<AudioRow, 'id' | 'encoding' | '
   return {
     async read(atFrame, out) {
       if (atFrame % CHUNK_FRAMES !== 0 || out.length !== CHUNK_FRAMES) throw new Error('dbReader reads whole chunks.');
-      const n = atFrame < file.frames ? decodeChannel(await readChunk(sql, file.id, atFrame / CHUNK_FRAMES), file.encoding, file.channels, channel, out) : 0;
+      const n = atFrame < file.frames ? decodeChannel(await chunkOf(sql, file.id, atFrame / CHUNK_FRAMES), file.encoding, file.channels, channel, out) : 0;
       out.fill(0, n);
     },
   };

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { createRng } from '../dsp/rng';
-import { decode24 } from './pcmKernels';
+import { decode24, decodeHex } from './pcmKernels';
 
 /** Bytes of samples, little-endian. */
 const bytesOf = (samples: readonly number[]) => Uint8Array.from(samples.flatMap((v) => [v & 255, (v >> 8) & 255, (v >> 16) & 255]));
@@ -29,5 +29,25 @@ describe('decoding 24 bits in lanes', () => {
     const out = new Float32Array(new SharedArrayBuffer(4 * samples.length));
     expect(decode24(held.subarray(1), out)).toBe(150000);
     expect(samples.slice(0, 150000).every((v, i) => out[i] === v / 8388608)).toBe(true);
+  });
+});
+
+describe('decoding of bytes told as text', () => {
+  const told = (bytes: Uint8Array) => Uint8Array.from([...bytes].map((b) => b.toString(16).padStart(2, '0')).join(''), (c) => c.charCodeAt(0));
+
+  it('knows every byte, in small letters and in capitals', () => {
+    const all = Uint8Array.from({ length: 256 }, (_, i) => i);
+    expect(decodeHex(told(all))).toEqual(all);
+    expect(decodeHex(Uint8Array.from([...told(all)].map((c) => (c > 96 ? c - 32 : c))))).toEqual(all);
+  });
+
+  it('tells any number of bytes, over pieces too, from text at any place', () => {
+    const rng = createRng(6);
+    for (const n of [0, 1, 15, 16, 17, 131072, 131073, 300001]) {
+      const bytes = Uint8Array.from({ length: n }, () => Math.floor(256 * rng()));
+      const held = new Uint8Array(2 * n + 2);
+      held.set(told(bytes), 2);
+      expect(Buffer.compare(decodeHex(held.subarray(2)), bytes)).toBe(0);
+    }
   });
 });

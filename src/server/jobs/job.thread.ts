@@ -5,6 +5,7 @@
 import type { MessagePort } from 'node:worker_threads';
 import { type ErrorData, toErrorData } from '../../core/errors';
 import { connect } from '../db';
+import { keepChunks } from '../keptChunks';
 import { getRecording } from '../sql/recordings';
 import { runAnalysis } from './analysisJob';
 import { type ImageInput, runDebleed, runImage } from './debleedJob';
@@ -25,6 +26,7 @@ const EVERY_MS = 200;
 
 export default async function run(task: JobTask): Promise<JobOutcome> {
   const sql = connect(task.url, 2);
+  const done = keepChunks(sql);
   let last = 0;
   let lastNote = '';
   const report = async (done: number, note: string) => {
@@ -44,6 +46,7 @@ export default async function run(task: JobTask): Promise<JobOutcome> {
   } catch (e) {
     return { error: toErrorData(e) };
   } finally {
+    done();
     await sql.end({ timeout: 2 });
   }
 }

@@ -3,6 +3,7 @@
  */
 import type { Writable } from 'node:stream';
 import { FreshGapError } from '../../core/errors';
+import { decodeHex } from '../../core/kernels/pcmKernels';
 import type { Encoding } from '../../formats/pcm';
 import type { Sql, Tx } from '../db';
 
@@ -84,10 +85,19 @@ export async function findAudio(sql: Sql | Tx, content: string): Promise<AudioRo
   return row;
 }
 
-/** Interleaved bytes of chunk `seq`; empty past the end. */
+/**
+ * Interleaved bytes of chunk `seq`; empty past the end. The driver has bytea come as text: taken as it comes and decoded by our kernel, a
+ * chunk takes half as long.
+ */
 export async function readChunk(sql: Sql | Tx, audioId: number, seq: number): Promise<Uint8Array> {
-  const [row] = await sql<{ data: Buffer }[]>`select data from audio_chunk where audio_id = ${audioId} and seq = ${seq}`;
-  return row?.data ?? new Uint8Array(0);
+  const [row] = await sql`select data from audio_chunk where audio_id = ${audioId} and seq = ${seq}`.raw();
+  return row ? fromBytea(row[0]) : new Uint8Array(0);
+}
+
+/** Bytes of a bytea in the output format that is usual, hex. */
+function fromBytea(text: Buffer): Uint8Array {
+  if (text[0] !== 0x5c || text[1] !== 0x78) throw new Error('The database is set to tell bytea in another format than hex.');
+  return decodeHex(text.subarray(2));
 }
 
 /** Min/max pairs as float32 bytes. Throws NOT_FOUND. */
