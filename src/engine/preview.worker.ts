@@ -23,7 +23,7 @@ import { createParts } from '../core/clean/partsStage';
 import { DAMPED_BLOCK, type DampedMic, createDampedMic } from '../core/clean/dampedMic';
 import type { LiveTail } from '../core/clean/tailStage';
 import { gateLatency } from '../core/clean/gate';
-import { type MicAudio, type Overlay, blockCount, fetchBlock, layOver } from './blocks';
+import { type MicAudio, type Overlay, blockCount, fetchBlocks, layOver } from './blocks';
 import { BLOCK_FRAMES } from './protocol';
 import type { PreviewRequest, TilesRequest, MarksRequest, SpectrumRequest, LoudnessRequest, LoudnessResult, DetailRequest, FromPreview } from './previewProtocol';
 
@@ -34,26 +34,56 @@ let newest = 0;
 
 const post = (m: FromPreview, transfer: Transferable[] = []) => (self as unknown as Worker).postMessage(m, transfer);
 
-/** The whole mic, fetched once; only the mics in use are kept. */
-async function load(a: MicAudio, frames: number, keep: string[], progress: (done: number) => void): Promise<Float32Array> {
-  const name = `${a.content}/${a.channel}`;
-  for (const k of held.keys()) if (!keep.includes(k)) held.delete(k);
+/** Blocks that are fetched at once. */
+const RUN = 16;
+/** Samples that stay held when they are not in use, 400 MB: who goes back and forth between mics need not wait again. */
+const MOST_HELD = 100e6;
+
+const nameOf = (a: MicAudio) => `${a.content}/${a.channel}`;
+
+/** The whole mic; held from then on, while others are used or there is room. Throws where `stop` says so. */
+async function load(a: MicAudio, frames: number, inUse: readonly string[], progress: (done: number) => void = () => {}, stop = new AbortController()): Promise<Float32Array> {
+  const name = nameOf(a);
   const known = held.get(name);
-  if (known && known.length === frames) return known;
+  held.delete(name);
+  if (known && known.length === frames) {
+    held.set(name, known);
+    return known;
+  }
+  makeRoom(frames, inUse);
   const out = new Float32Array(frames);
   const count = blockCount(a);
   let done = 0;
-  const next = Array.from({ length: count }, (_, i) => i);
-  await Promise.all(
-    Array.from({ length: 4 }, async () => {
-      for (let seq = next.shift(); seq !== undefined; seq = next.shift()) {
-        out.set((await fetchBlock(a, seq)).subarray(0, frames - seq * BLOCK_FRAMES), seq * BLOCK_FRAMES);
-        progress(++done / count);
-      }
-    }),
-  );
+  let next = 0;
+  const fetchRuns = async () => {
+    while (next < count) {
+      const seq = next;
+      next += RUN;
+      const run = await fetchBlocks(a, seq, Math.min(RUN, count - seq), stop.signal);
+      out.set(run.subarray(0, frames - seq * BLOCK_FRAMES), seq * BLOCK_FRAMES);
+      done += Math.min(RUN, count - seq);
+      progress(done / count);
+    }
+  };
+  try {
+    await Promise.all(Array.from({ length: 4 }, fetchRuns));
+  } catch (e) {
+    stop.abort();
+    throw e;
+  }
   held.set(name, out);
   return out;
+}
+
+/** Lets go what was used longest ago and is not in use, until so many samples more are no more than may be held. */
+function makeRoom(frames: number, inUse: readonly string[]): void {
+  let all = frames + [...held.values()].reduce((n, x) => n + x.length, 0);
+  for (const [name, x] of held) {
+    if (all <= MOST_HELD) break;
+    if (inUse.includes(name)) continue;
+    held.delete(name);
+    all -= x.length;
+  }
 }
 
 /** Power of the key over the whole song; kept while key and filter stay. */
@@ -90,32 +120,56 @@ function transientsOf(mic: MicAudio, audio: Float32Array, rate: number): readonl
   return transients.frames;
 }
 
+const imagesOf = (d: PreviewRequest['debleed']) => (d?.live.left ?? []).flatMap(({ source }) => (d?.kept.images[source] ? [{ source, audio: d.kept.images[source] }] : []));
+
+/** What a request needs to be fetched. */
+const soundsFor = (r: PreviewRequest): MicAudio[] =>
+  [r.mic, r.key, r.debleed?.kept.own, r.keyDebleed?.kept.own, ...[r.debleed, r.keyDebleed].flatMap((d) => imagesOf(d).map((x) => x.audio))].flatMap((a) => (a ? [a] : []));
+
+/** What is on its way for the request that is worked on. */
+let coming: { readonly name: string; readonly stop: AbortController } | null = null;
+
 async function analyse(r: PreviewRequest) {
-  const nameOf = (a: MicAudio) => `${a.content}/${a.channel}`;
-  const imagesOf = (d: PreviewRequest['debleed']) => (d?.live.left ?? []).flatMap(({ source }) => (d?.kept.images[source] ? [{ source, audio: d.kept.images[source] }] : []));
-  const names = [r.mic, r.key, r.debleed?.kept.own, r.keyDebleed?.kept.own, ...[r.debleed, r.keyDebleed].flatMap((d) => imagesOf(d).map((x) => x.audio))].flatMap((a) => (a ? [nameOf(a)] : []));
-  const progress = (done: number) => post({ type: 'loading', id: r.id, done });
-  const debled = async (mic: MicAudio, d: PreviewRequest['debleed']) => {
-    const raw = await load(mic, r.frames, names, progress);
+  const abandoned = () => r.id !== newest;
+  const wanted = soundsFor(r);
+  const sounds = new Map<string, Float32Array>();
+  const missing = new Map(wanted.map((a) => [nameOf(a), a]));
+  for (const name of missing.keys()) if (held.get(name)?.length === r.frames) missing.delete(name);
+  const count = missing.size;
+  for (const a of wanted) {
+    const part = count - missing.size;
+    const stop = new AbortController();
+    coming = { name: nameOf(a), stop };
+    try {
+      sounds.set(nameOf(a), await load(a, r.frames, wanted.map(nameOf), (done) => post({ type: 'loading', id: r.id, done: (part + done) / count }), stop));
+    } catch (e) {
+      if (abandoned()) return;
+      throw e;
+    } finally {
+      coming = null;
+    }
+    missing.delete(nameOf(a));
+  }
+  const sound = (a: MicAudio) => sounds.get(nameOf(a)) as Float32Array;
+  const debled = (mic: MicAudio, d: PreviewRequest['debleed']) => {
+    const raw = sound(mic);
     if (!d) return raw;
-    const own = await load(d.kept.own, r.frames, names, progress);
-    const images = new Map<string, Float32Array>();
-    for (const { source, audio } of imagesOf(d)) images.set(source, await load(audio, r.frames, names, progress));
+    const images = new Map(imagesOf(d).map(({ source, audio }) => [source, sound(audio)]));
     const out = new Float32Array(raw.length);
     const mix = createDebleedMix(r.rate);
     mix.set(d.live);
-    mix.process(raw, own, (s) => images.get(s) ?? null, out, raw.length, 0);
+    mix.process(raw, sound(d.kept.own), (s) => images.get(s) ?? null, out, raw.length, 0);
     return out;
   };
-  const audio = await debled(r.mic, r.debleed);
-  const key = names[0] === names[1] ? audio : await debled(r.key, r.keyDebleed);
-  if (r.id !== newest) return;
+  const audio = debled(r.mic, r.debleed);
+  const key = nameOf(r.mic) === nameOf(r.key) ? audio : debled(r.key, r.keyDebleed);
+  if (abandoned()) return;
   const pw = detect(r, key);
   const gain = last?.gain.length === r.frames ? last.gain : new Float32Array(r.frames);
   gateGains(r.rate, r.gate, pw, gain);
   createGaps(r.rate, r.gaps).apply(gain, 0, gain.length, 0);
   applySlices(r, audio, gain);
-  const raw = await load(r.mic, r.frames, names, progress);
+  const raw = sound(r.mic);
   const transients = r.transients ? transientsOf(r.mic, raw, r.rate) : undefined;
   const debleed = r.debleed ? debleedFigures(r.rate, raw, audio, r.own, r.rungOut) : null;
   const out = r.gate.on ? dbToGain(r.gate.outputDb) : 1;
@@ -135,7 +189,7 @@ async function analyse(r: PreviewRequest) {
     if (performance.now() - since < BREATH_MS) continue;
     // let newer requests in
     await new Promise((done) => setTimeout(done, 0));
-    if (r.id !== newest) return;
+    if (abandoned()) return;
     since = performance.now();
   }
   if (waits.length) tell();
@@ -286,6 +340,8 @@ self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest 
   else if (m.type === 'analyse') {
     newest = m.id;
     waiting = m;
+    // what the newest does not need is not waited for
+    if (coming && !soundsFor(m).map(nameOf).includes(coming.name)) coming.stop.abort();
     void work();
   } else if (m.type === 'tiles') {
     const peaks = tilesOf(m);
@@ -296,7 +352,7 @@ self.onmessage = (e: MessageEvent<PreviewRequest | DetailRequest | TilesRequest 
   } else if (m.type === 'loudness') post({ type: 'loudness', id: m.id, ...loudnessOf() });
   else if (m.type === 'marks') {
     // of any mic, not only the one in view; what is held stays
-    load(m.mic, m.mic.frames, [...held.keys()], () => {})
+    load(m.mic, m.mic.frames, [...held.keys()])
       .then((audio) => post({ type: 'marks', id: m.id, marks: marksOver(audio, m.rate, m.openDb, m.closeDb) }))
       .catch((e) => post({ type: 'marks', id: m.id, marks: null, message: e instanceof Error ? e.message : String(e) }));
   } else if (last) {

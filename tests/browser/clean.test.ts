@@ -1,3 +1,4 @@
+import type { HTTPRequest } from 'puppeteer-core';
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
 import { GATE_DEFAULTS } from '../../src/core/params/gateParams';
 import { type Sql, connect } from '../../src/server/db';
@@ -227,5 +228,33 @@ describe('two tabs on one recording', () => {
     await s.page.setOfflineMode(false);
     await saved(s.page);
     expect(await storedGate()).toEqual(mine);
+  });
+});
+
+describe('a mic that takes long to come', () => {
+  it('is not waited for by the next one', async () => {
+    const { page } = s;
+    const [slow, next] = await page.evaluate(() => {
+      const { mics, order } = window.freshGap.store.getState().plan as NonNullable<ReturnType<typeof window.freshGap.store.getState>['plan']>;
+      return ['kick-in', 'snare-top'].map((role) => order.find((id) => mics[id].role === role) as string);
+    });
+    const contentOf = async (mic: string) => (await sql<{ content: string }[]>`
+      select a.content from mic m join source_file f on f.id = m.file_id join audio a on a.id = f.audio_id where m.recording_id = ${id} and m.id = ${mic}`)[0].content;
+    const held = await contentOf(slow);
+    await openClean(page, s.url, id, 'tom-1');
+    await page.setRequestInterception(true);
+    let asked = 0;
+    const hold = (r: HTTPRequest) => {
+      if (r.url().includes(`/bulk/pcm/${held}/`)) asked++;
+      else void r.continue();
+    };
+    page.on('request', hold);
+    await page.click(`[data-mic="${slow}"] button`);
+    for (let n = 0; asked === 0 && n < 100; n++) await new Promise((done) => setTimeout(done, 50));
+    expect(asked).toBeGreaterThan(0);
+    await page.click(`[data-mic="${next}"] button`);
+    await page.waitForFunction((m) => window.freshGap.store.getState().preview?.micId === m, { timeout: 20_000 }, next);
+    page.off('request', hold);
+    await page.setRequestInterception(false);
   });
 });

@@ -101,6 +101,20 @@ describe('taking files in', () => {
     }
   });
 
+  it('hands out the samples of a file in blocks, one or several at a time', async () => {
+    const [file] = await sql<{ content: string; frames: number }[]>`
+      select a.content, a.frames from source_file f join audio a on a.id = f.audio_id where f.name = '01_KIK.wav' and a.frames = 96000 limit 1`;
+    const get = async (rest: string) => {
+      const res = await fetch(`${s.url}/bulk/pcm/${file.content}/0/${rest}`);
+      return { status: res.status, bytes: Buffer.from(await res.arrayBuffer()) };
+    };
+    const [first, second, both, more] = [await get('0'), await get('1'), await get('0/2'), await get('0/32')];
+    expect([first.bytes.length, second.bytes.length]).toEqual([4 * 65536, 4 * (96000 - 65536)]);
+    for (const all of [both, more]) expect(Buffer.compare(all.bytes, Buffer.concat([first.bytes, second.bytes]))).toBe(0);
+    // neither more at a time, nor beyond the end, nor further addresses
+    expect([(await get('0/33')).status, (await get('2')).status, (await get('0/x')).status, (await get('0/1/1')).status]).toEqual([404, 404, 404, 404]);
+  });
+
   it('says how loud each file is, and of one that hears nothing that it is silent', async () => {
     const { page } = s;
     const dir = mkdtempSync(join(tmpdir(), 'fresh-gap-levels-'));

@@ -141,11 +141,14 @@ const EVEN = Math.sqrt(2 / 3);
 
 /** Mics as they would have been had nobody cut them, `rate` in Hz. Where no mic was, the readers are those that were given. Only mics of drums and overheads are looked at: a click, say, is silent by itself. `progress` is called between steps and may throw to cancel. */
 export async function uncut(rate: number, frames: number, given: readonly MicReader[], mics: readonly Pick<SongMic, 'own' | 'overhead'>[], progress: () => void | Promise<void> = () => {}): Promise<Uncut> {
-  const found: Awaited<ReturnType<typeof silencesIn>>[] = [];
-  for (const r of given) {
-    found.push(await silencesIn(r, frames, rate));
-    await progress();
-  }
+  // at once: where they come from one after the other, one comes while another is looked at
+  const found = await Promise.all(
+    given.map(async (r) => {
+      const silences = await silencesIn(r, frames, rate);
+      await progress();
+      return silences;
+    }),
+  );
   const heard = found.filter((f) => f.total < frames);
   const least = Math.min(...heard.map((f) => f.total));
   const all = [...given.keys()];

@@ -52,14 +52,25 @@ async function upload(req: IncomingMessage, res: ServerResponse, recordingId: st
   sendJson(res, await importFile(db(), recordingId, name, bytes(), abort.signal), 201);
 }
 
-async function pcm(res: ServerResponse, content: string, channelText: string, seqText: string) {
+/** Most chunks at a time, 8 MiB. */
+const MOST_CHUNKS = 32;
+
+/** `count` chunks from one on, one where it is not told; fewer where the audio ends. */
+async function pcm(res: ServerResponse, content: string, channelText: string, seqText: string, count = '1') {
   const audio = await findAudio(db(), content);
   const channel = integer(channelText, audio.channels - 1);
-  const seq = integer(seqText, Math.ceil(audio.frames / CHUNK_FRAMES) - 1);
-  const samples = new Float32Array(Math.min(CHUNK_FRAMES, audio.frames - seq * CHUNK_FRAMES));
-  decodeChannel(await readChunk(db(), audio.id, seq), audio.encoding, audio.channels, channel, samples);
-  res.writeHead(200, { 'Content-Type': 'application/octet-stream', 'Content-Length': samples.byteLength, 'Cache-Control': FOREVER });
-  res.end(Buffer.from(samples.buffer));
+  const chunks = Math.ceil(audio.frames / CHUNK_FRAMES);
+  const seq = integer(seqText, chunks - 1);
+  const end = Math.min(chunks, seq + Math.max(1, integer(count, MOST_CHUNKS)));
+  res.writeHead(200, { 'Content-Type': 'application/octet-stream', 'Content-Length': 4 * (Math.min(audio.frames, end * CHUNK_FRAMES) - seq * CHUNK_FRAMES), 'Cache-Control': FOREVER });
+  async function* samples() {
+    for (let k = seq; k < end; k++) {
+      const out = new Float32Array(Math.min(CHUNK_FRAMES, audio.frames - k * CHUNK_FRAMES));
+      decodeChannel(await readChunk(db(), audio.id, k), audio.encoding, audio.channels, channel, out);
+      yield Buffer.from(out.buffer);
+    }
+  }
+  await pipeline(samples, res);
 }
 
 async function zip(res: ServerResponse, jobId: string) {
@@ -126,7 +137,7 @@ export async function serveBulk(req: IncomingMessage, res: ServerResponse): Prom
     else if (req.method === 'GET' && kind === 'recordings' && b === 'events') await events(req, res, a);
     else if (req.method === 'GET' && kind === 'recordings' && b === 'listen') await listen(req, res, a);
     else if (req.method === 'GET' && kind === 'recordings' && b === 'image') await imageFile(req, res, a);
-    else if (req.method === 'GET' && kind === 'pcm') await pcm(res, a, b, c);
+    else if (req.method === 'GET' && kind === 'pcm' && parts.length <= 5) await pcm(res, a, b, c, parts[4]);
     else if (req.method === 'GET' && kind === 'peaks') {
       const data = await readPeaks(db(), a, integer(b, 1), integer(c, 9));
       res.writeHead(200, { 'Content-Type': 'application/octet-stream', 'Content-Length': data.length, 'Cache-Control': FOREVER });
