@@ -25,15 +25,26 @@ export const rungOutS = (ring: Ring | null): number => (ring ? Math.min(RUNG_OUT
 export function debleedFigures(rate: number, raw: Float32Array, debled: Float32Array, hits: readonly number[], rungOut = RUNG_OUT_S): DebleedFigures {
   const tail = Math.min(TAIL_S[1], rungOut);
   const sums = { gaps: [0, 0], tails: [0, 0], attack: [0, 0] };
-  let next = 0;
-  for (let i = 0; i < raw.length; i++) {
-    while (next < hits.length && hits[next] <= i) next++;
-    const since = next > 0 ? (i - hits[next - 1]) / rate : Number.POSITIVE_INFINITY;
-    const until = next < hits.length ? (hits[next] - i) / rate : Number.POSITIVE_INFINITY;
-    const s = since < ATTACK_S ? sums.attack : since >= TAIL_S[0] && since < tail && until > LEAD_S ? sums.tails : since > rungOut && until > LEAD_S ? sums.gaps : null;
-    if (!s) continue;
-    s[0] += raw[i] * raw[i];
-    s[1] += debled[i] * debled[i];
+  const add = (s: number[], from: number, to: number) => {
+    let [a, b] = s;
+    for (let i = from; i < to; i++) {
+      a += raw[i] * raw[i];
+      b += debled[i] * debled[i];
+    }
+    [s[0], s[1]] = [a, b];
+  };
+  // from one stroke to the next: before the first the drum is silent
+  for (let k = -1; k < hits.length; k++) {
+    const from = k < 0 ? 0 : hits[k];
+    const next = k + 1 < hits.length ? hits[k + 1] : raw.length;
+    const end = Math.min(raw.length, next);
+    const after = (s: number) => Math.max(0, Math.min(end, from + Math.ceil(s * rate)));
+    const before = k + 1 < hits.length ? Math.min(end, Math.ceil(next - LEAD_S * rate)) : end;
+    if (k >= 0) {
+      add(sums.attack, from, after(ATTACK_S));
+      add(sums.tails, after(TAIL_S[0]), Math.min(before, after(tail)));
+    }
+    add(sums.gaps, k < 0 ? 0 : after(rungOut), before);
   }
   const db = ([a, b]: number[]) => (a > 0 ? Math.max(-90, 10 * Math.log10(b / a + 1e-12)) : null);
   return { gapsDb: db(sums.gaps), tailsDb: db(sums.tails), attackDb: db(sums.attack) };

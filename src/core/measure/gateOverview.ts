@@ -61,7 +61,9 @@ export function gateOverview(audio: Float32Array, gain: Float32Array, power: Flo
   let [openFrames, openings, closedIn, closedOut, closedPeak, openPeak] = [0, 0, 0, 0, 0, 0];
   let softest = Number.POSITIVE_INFINITY;
   let open = false;
-  const faded = Math.max(FADED, 2 * gain.reduce((least, g) => Math.min(least, g), Number.POSITIVE_INFINITY));
+  let least = Number.POSITIVE_INFINITY;
+  for (let i = 0; i < n; i++) if (gain[i] < least) least = gain[i];
+  const faded = Math.max(FADED, 2 * least);
   for (let b = 0; b < bins; b++) {
     const to = Math.min(n, (b + 1) * PEAK_BASE);
     let [lo, hi, glo, ghi, p] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY, 0, 0];

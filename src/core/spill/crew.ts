@@ -7,7 +7,7 @@ import type { Kit } from './kit';
 import { lowered, readWithin } from './lowerRate';
 import { type DebleedModel, type Leakage, HURRIED, type Learner, ROUNDS, type Round, type Stretch, createLearner, emptyModel, sumLeakage } from './learn';
 import { closeFallen } from './closeFallen';
-import { framesOf as bandFramesOf } from './bandFrames';
+import { type Frames, framesOf as bandFramesOf } from './bandFrames';
 import { quietAhead } from './aheadOfStrokes';
 import { giveBackUnexpected } from './expectedSpill';
 import { giveBackBeyond } from './loudestSpill';
@@ -39,12 +39,12 @@ export interface Hand extends Ear {
   /** `block`: frames separated at a time; see createSeparator. */
   open(model: DebleedModel, hits: readonly (readonly number[])[], block: number): Promise<void> | void;
   run(audio: readonly Float32Array[], offset: number, from: number, to: number, targets: readonly Target[]): Promise<Float32Array[]> | Float32Array[];
-  /** Gives a whole mic back, in its place, what was taken beyond the loudest spill; see giveBackBeyond. `kept` must lie in memory that is shared with whoever works. */
-  giveBack(raw: Float32Array, kept: Float32Array, rate: number, possible: readonly number[]): Promise<void> | void;
+  /** Gives a whole mic back, in its place, what was taken beyond the loudest spill, and tells what it heard; see giveBackBeyond. `kept` must lie in memory that is shared with whoever works. */
+  giveBack(raw: Float32Array, kept: Float32Array, rate: number, possible: readonly number[]): Promise<Frames> | Frames;
   /** Power of a whole mic in thirds of an octave, frame by frame; see bandFrames. */
   bandPower(x: Float32Array, rate: number): Promise<Float32Array> | Float32Array;
   /** Gives a whole mic back, in its place, what was taken and cannot be spill, and tells how loud that mic's spill is; see giveBackUnexpected. `kept` must lie in memory that is shared with whoever works. */
-  giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[], possible: readonly number[], others: readonly Float32Array[]): Promise<number | null> | number | null;
+  giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[], possible: readonly number[], others: readonly Float32Array[], heard?: Frames): Promise<number | null> | number | null;
   /** Takes down, in a whole mic itself, what stands ahead of its drum's strokes; see quietAhead. `kept` must lie in memory that is shared with whoever works. */
   quietAhead(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[]): Promise<void> | void;
   /**

@@ -102,10 +102,10 @@ export async function debleed(given: DebleedInput): Promise<Debleed> {
       const { share, lossDb } = shares[q];
       const possible = frames((h) => h.certainty >= LEAST_CERTAIN);
       await first.lend(m, async (raw) => {
-        if (share > 0) await hand.giveBack(raw, images[q], rate, possible);
+        const heard = share > 0 ? await hand.giveBack(raw, images[q], rate, possible) : undefined;
         let ring = await hand.tidy(images[q], rate, drum, own, doubtful, share > 0);
         if (share > 0) {
-          const spillDb = await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])));
+          const spillDb = await hand.giveBackUnexpected(raw, images[q], rate, own, possible, heardIn.flatMap((h) => (h.drum === s ? [] : [h.power])), heard);
           if (ring && spillDb !== null) ring = { ...ring, rawSpillDb: Number(Math.min(0, spillDb).toFixed(2)) };
           if (kindOf(drum) !== 'cymbal') await hand.quietAhead(raw, images[q], rate, own);
         }

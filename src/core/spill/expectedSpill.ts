@@ -112,11 +112,11 @@ function soundsOn(heard: Frames, spill: readonly (Float64Array | null)[], possib
 /**
  * Gives `kept` back, in itself, what was taken while its drum sounds and cannot be spill. `raw`: the mic as it came; `own`, `possible`: samples at which its drum is struck, and may be, rising;
  * `others`: power in thirds of an octave (framesOf, count x bands) of every other drum alone in its mic, and of the overheads. Where nothing of that kind was taken not a sample changes.
- * Tells how loud the mic is where its drum is silent, dB against its loudest strokes; null where that is not known.
+ * `heard`: of `raw`, where it is known. Tells how loud the mic is where its drum is silent, dB against its loudest strokes; null where that is not known.
  */
-export function giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[], possible: readonly number[], others: readonly Float32Array[]): number | null {
+export function giveBackUnexpected(raw: Float32Array, kept: Float32Array, rate: number, own: readonly number[], possible: readonly number[], others: readonly Float32Array[], heard = framesOf(raw, rate)): number | null {
   if (own.length < LEAST_STROKES || others.length === 0) return null;
-  const [left, heard] = [framesOf(kept, rate), framesOf(raw, rate)];
+  const left = framesOf(kept, rate);
   const { count, bands } = left;
   const { sounding, silent, spillDb } = whereOf(left, heard, own, possible);
   if (silent.length * HOP < ENOUGH_S * rate || sounding.length === 0) return null;

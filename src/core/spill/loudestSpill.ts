@@ -31,15 +31,17 @@ export function loudestWithout(f: Frames, possible: readonly number[]): Float64A
   return heard * HOP < ENOUGH_S * f.rate ? null : loudest;
 }
 
-/** Gives `kept` back, in itself, what was taken of strokes beyond the loudest spill. `raw`: the mic as it came; `possible`: frames of its drum's strokes, doubtful ones too, rising. Where nothing is beyond it, not a sample changes. */
-export function giveBackBeyond(raw: Float32Array, kept: Float32Array, rate: number, possible: readonly number[]): void {
-  const most = loudestWithout(framesOf(raw, rate), possible)?.map((p) => p * 10 ** (MARGIN_DB / 10));
-  if (!most) return;
+/** Gives `kept` back, in itself, what was taken of strokes beyond the loudest spill. `raw`: the mic as it came; `possible`: frames of its drum's strokes, doubtful ones too, rising. Where nothing is beyond it, not a sample changes. Tells what it heard of `raw`. */
+export function giveBackBeyond(raw: Float32Array, kept: Float32Array, rate: number, possible: readonly number[]): Frames {
+  const heard = framesOf(raw, rate);
+  const most = loudestWithout(heard, possible)?.map((p) => p * 10 ** (MARGIN_DB / 10));
+  if (!most) return heard;
   const { power, bands } = framesOf(raw, rate, kept);
   const over = (k: number, b: number) => power[k * bands + b] > most[b];
-  if (!power.some((p, i) => p > most[i % bands])) return;
+  if (!power.some((p, i) => p > most[i % bands])) return heard;
   // what is beyond, with all else taken down to nothing
   giveBackBands(raw, kept, rate, (k, gain) => {
     for (let b = 0; b < bands; b++) gain[b] = over(k, b) ? 1 - Math.sqrt(most[b] / power[k * bands + b]) : 0;
   });
+  return heard;
 }
