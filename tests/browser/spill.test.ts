@@ -99,6 +99,20 @@ describe('the spill map', () => {
     expect(await s.page.evaluate(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.debleed.on || m.treatment.gate.on))).toBe(false);
     await press(s.page, 'Propose treatments');
     await s.page.waitForFunction(() => window.freshGap.store.getState().proposing);
+    // another page of the recording leaves that to the first
+    const address = s.page.url();
+    const other = await s.another();
+    await other.goto(address);
+    await other.waitForFunction(() => window.freshGap?.store.getState().debleed != null);
+    expect(await other.evaluate(() => window.freshGap.store.getState().proposing)).toBe(false);
+    await other.close();
+    // the page is closed, and opened again once de-bleed is done
+    await s.page.goto('about:blank');
+    const job = async () => ((await (await fetch(`${s.url}/api/recordings/${id}/debleed`)).json()) as { job: { state: string } }).job.state;
+    for (let n = 0; (await job()) !== 'done' && n < 600; n++) await new Promise((done) => setTimeout(done, 200));
+    expect(await job()).toBe('done');
+    await s.page.goto(address);
+    await sees(s.page, 'Treatments are proposed');
     await s.page.waitForFunction(() => Object.values(window.freshGap.store.getState().plan?.mics ?? {}).some((m) => m.treatment.debleed.on), { timeout: 120_000, polling: 200 });
     expect(await state()).toBe(false);
     await saved(s.page);

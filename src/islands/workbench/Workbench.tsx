@@ -72,7 +72,7 @@ export function Workbench(p: { id: string; step: Step }) {
     };
   }, [p.id]);
 
-  useEffect(followProposal, []);
+  useEffect(() => followProposal(p.id), [p.id]);
 
   useEffect(() => {
     if (name) document.title = `${name} · Fresh Gap`;

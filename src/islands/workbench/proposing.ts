@@ -25,10 +25,49 @@ export function offersProposal(base: Plan, debled: Debled = {}): boolean {
   return proposalFor(base, known).changes.length > 0;
 }
 
+const waitsKey = (id: string) => `fresh-gap.proposes.${id}`;
+/** Lets another page of the recording wait. */
+let leave: (() => void) | null = null;
+
+/** Notes in this browser that a proposal waits for de-bleed, or no longer does: who closes the page and comes back finds it waiting, or done. */
+function waits(on: boolean): void {
+  const { id } = get();
+  set({ proposing: on });
+  if (on) {
+    localStorage.setItem(waitsKey(id), 'yes');
+    if (!leave) void navigator.locks.request(waitsKey(id), { ifAvailable: true }, (lock) => lock && new Promise<void>((done) => { leave = done; }));
+  } else {
+    localStorage.removeItem(waitsKey(id));
+    leave?.();
+    leave = null;
+  }
+}
+
+/** Goes on waiting where a page was closed that did, once the recording is loaded; of pages that are open one alone waits. */
+function waitOn(id: string): void {
+  if (localStorage.getItem(waitsKey(id)) === null) return;
+  void navigator.locks.request(waitsKey(id), { ifAvailable: true }, async (lock) => {
+    if (!lock || get().proposing) return;
+    const gone = new Promise<void>((done) => {
+      leave = done;
+    });
+    await loadDebleed();
+    const { debleed } = get();
+    // unanswered, it is left to the next page
+    if (!debleed) {
+      leave = null;
+      return;
+    }
+    waits(debleed.job !== null && debleed.job.state !== 'cancelled');
+    void look(get());
+    await gone;
+  });
+}
+
 /** Proposes with what is there now, and no longer waits for de-bleed; whether there was something to propose. */
 export function propose(): boolean {
   const { base, data } = get();
-  set({ proposing: false });
+  waits(false);
   if (!base) return false;
   const edit = proposalFor(base, data?.debled);
   commit(edit);
@@ -44,13 +83,13 @@ export function propose(): boolean {
 export async function proposeDebled(): Promise<void> {
   if (hasDebleed(get().data?.debled)) propose();
   else if (await askDebleed('start')) {
-    set({ proposing: true });
+    waits(true);
     void look(get());
   }
 }
 
 export async function stopProposing(): Promise<void> {
-  set({ proposing: false });
+  waits(false);
   await askDebleed({ cancel: get().debleed?.job?.id });
 }
 
@@ -60,7 +99,7 @@ async function look(s: Bench): Promise<void> {
   const job = s.debleed?.job;
   if (!s.proposing || looking || !job || job.state === 'queued' || job.state === 'running') return;
   if (job.state !== 'done') {
-    set({ proposing: false });
+    waits(false);
     if (job.state === 'failed') toast.error('Nothing was proposed', { description: `De-bleed failed: ${job.error?.message ?? ''}` });
     return;
   }
@@ -74,9 +113,18 @@ async function look(s: Bench): Promise<void> {
   if (propose()) toast('Treatments are proposed', { description: 'De-bleed, gates and slices for every mic that was untouched; one step of undo takes them back.' });
 }
 
-/** Proposes when the job is done that is waited for; returns how to stop. */
-export function followProposal(): () => void {
-  const stop = useBench.subscribe((s) => void look(s));
+/** Proposes when the job is done that is waited for, be it since before the page was opened; returns how to stop. */
+export function followProposal(id: string): () => void {
+  let opened = false;
+  const see = (s: Bench) => {
+    if (!opened && s.id === id && s.base) {
+      opened = true;
+      waitOn(id);
+    }
+    void look(s);
+  };
+  const stop = useBench.subscribe(see);
+  see(get());
   const ask = () => {
     if (get().proposing) void loadDebleed();
   };
