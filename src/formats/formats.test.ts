@@ -172,6 +172,24 @@ describe('PCM', () => {
     expect(out).toEqual(r);
   });
 
+  it('writes floats of any number of channels little-endian, and reads them wherever they lie, cut short or not', () => {
+    for (const channels of [1, 2, 3]) {
+      const given = Array.from({ length: channels }, (_, c) => Float32Array.from({ length: 40 }, (_, i) => Math.fround(Math.sin(7 * i + c) * 1.3)));
+      const bytes = createEncoder('float32', 1).encode(given);
+      const view = new DataView(bytes.buffer, bytes.byteOffset);
+      for (let i = 0; i < 40; i++) for (let c = 0; c < channels; c++) expect(view.getFloat32(4 * (i * channels + c), true)).toBe(given[c][i]);
+      for (const from of [0, 1, 2, 3, 4]) {
+        const held = new Uint8Array(from + bytes.length + 3);
+        held.set(bytes, from);
+        const out = new Float32Array(50).fill(9);
+        // a last sample that is not whole is none
+        expect(decodeChannel(held.subarray(from), 'float32', channels, channels - 1, out)).toBe(40);
+        expect(out.subarray(0, 40)).toEqual(given[channels - 1]);
+        expect(out[40]).toBe(9);
+      }
+    }
+  });
+
   it('reads full scale of 32-bit integers as 1, and no-numbers as silence', () => {
     const out = new Float32Array(2);
     decodeChannel(Uint8Array.from([0, 0, 0, 0x80, 0, 0, 0, 0x40]), 'pcm32', 1, 0, out);

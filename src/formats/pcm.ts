@@ -8,6 +8,8 @@ import { decode24 } from '../core/kernels/pcmKernels';
 export type Encoding = 'pcm16' | 'pcm24' | 'pcm32' | 'float32';
 
 export const BYTES_PER_SAMPLE: Readonly<Record<Encoding, number>> = { pcm16: 2, pcm24: 3, pcm32: 4, float32: 4 };
+/** Whether floats in memory are as in files, as on nearly every machine. */
+const LITTLE_ENDIAN = new Uint8Array(Uint16Array.of(1).buffer)[0] === 1;
 /** One step of 24 bits. */
 const PER_24 = 1 / 8388608;
 
@@ -35,6 +37,14 @@ export function decodeChannel(bytes: Uint8Array, encoding: Encoding, channels: n
       for (let i = 0; i < n; i++, j += stride) out[i] = (bytes[j] | (bytes[j + 1] << 8) | (bytes[j + 2] << 16) | (bytes[j + 3] << 24)) / 2147483648;
       break;
     case 'float32': {
+      if (LITTLE_ENDIAN) {
+        const floats = bytes.byteOffset % 4 ? new Float32Array(bytes.slice(0, bytes.length & ~3).buffer) : new Float32Array(bytes.buffer, bytes.byteOffset, bytes.length >> 2);
+        for (let i = 0, k = channel; i < n; i++, k += channels) {
+          const v = floats[k];
+          out[i] = v - v === 0 ? v : 0;
+        }
+        break;
+      }
       const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
       for (let i = 0; i < n; i++, j += stride) {
         const v = view.getFloat32(j, true);
@@ -66,6 +76,15 @@ export function createEncoder(encoding: 'pcm24' | 'float32', seed: number): Enco
       const count = channels.length;
       const bytes = new Uint8Array(n * count * BYTES_PER_SAMPLE[encoding]);
       if (encoding === 'float32') {
+        if (LITTLE_ENDIAN) {
+          const floats = new Float32Array(bytes.buffer);
+          for (let c = 0; c < count; c++) {
+            const samples = channels[c];
+            if (count === 1) floats.set(samples);
+            else for (let i = 0, k = c; i < n; i++, k += count) floats[k] = samples[i];
+          }
+          return bytes;
+        }
         const view = new DataView(bytes.buffer);
         let j = 0;
         for (let i = 0; i < n; i++) for (let c = 0; c < count; c++, j += 4) view.setFloat32(j, channels[c][i], true);
