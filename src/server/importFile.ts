@@ -6,6 +6,7 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { FreshGapError } from '../core/errors';
 import { PEAK_BASE, pyramid, writePeaks } from '../core/dsp/peaks';
+import { createSilenceFinder } from '../core/spill/silences';
 import { byFileName } from '../core/plan/fileNames';
 import { byRole, createPlan, micId, newMic, type Plan } from '../core/plan/plan';
 import { decodeChannel } from '../formats/pcm';
@@ -13,7 +14,7 @@ import { type WavInfo, createWavReader } from '../formats/wavReader';
 import type { Sql, Tx } from './db';
 import { MAX_MICS } from './dto/plan.dto';
 import { notify } from './events';
-import { CHUNK_FRAMES, copyRows, dropUnusedAudio, int4, int8 } from './sql/audio';
+import { CHUNK_FRAMES, copyRows, dropUnusedAudio, int4, int8, putSilences } from './sql/audio';
 import { hasFile, listFiles, listMics } from './sql/files';
 import { getPlan, hasEdits, putPlan } from './sql/plans';
 import { lockRecording, refreshExtent, getRecording } from './sql/recordings';
@@ -26,11 +27,12 @@ export interface Imported {
   micIds: string[];
 }
 
-/** Min/max pairs of every channel, growing with the file. */
-function createPeakBuilder(channels: number) {
+/** What is known of every channel once it has gone by: its min/max pairs, growing with the file, and its silences. */
+function createSurvey({ channels, rate }: WavInfo) {
   let pairs = Array.from({ length: channels }, () => new Float32Array(1 << 16));
   let bins = 0;
   const samples = new Float32Array(CHUNK_FRAMES);
+  const finders = Array.from({ length: channels }, () => createSilenceFinder(rate));
   return {
     add(bytes: Uint8Array, info: WavInfo) {
       let added = 0;
@@ -44,10 +46,12 @@ function createPeakBuilder(channels: number) {
           });
         }
         added = writePeaks(samples.subarray(0, n), PEAK_BASE, pairs[c], bins);
+        finders[c].add(samples, n);
       }
       bins += added;
     },
     levels: () => pairs.map((p) => pyramid(p.slice(0, 2 * bins))),
+    silences: () => finders.map((f) => f.found()),
   };
 }
 
@@ -56,7 +60,7 @@ export async function storeAudio(tx: Tx, bytes: AsyncIterable<Uint8Array>, onFor
     insert into audio (content, encoding, channels, sample_rate, frames, bytes_per_frame)
     values (${`pending-${randomUUID()}`}, 'pcm16', 1, 0, 0, 2) returning id`;
   let info: WavInfo | null = null;
-  let peaks: ReturnType<typeof createPeakBuilder> | null = null;
+  let survey: ReturnType<typeof createSurvey> | null = null;
   let chunk = Buffer.alloc(0);
   let filled = 0;
   const full: Buffer[] = [];
@@ -65,7 +69,7 @@ export async function storeAudio(tx: Tx, bytes: AsyncIterable<Uint8Array>, onFor
     (i) => {
       onFormat(i);
       info = i;
-      peaks = createPeakBuilder(i.channels);
+      survey = createSurvey(i);
       chunk = Buffer.alloc(CHUNK_FRAMES * i.bytesPerFrame);
       hash.update(`${i.encoding}/${i.channels}/${i.rate}\n`);
     },
@@ -89,7 +93,7 @@ export async function storeAudio(tx: Tx, bytes: AsyncIterable<Uint8Array>, onFor
   const result = await copyRows(stream, async (put) => {
     const flush = async () => {
       for (const c of full.splice(0)) {
-        peaks?.add(c, info as unknown as WavInfo);
+        survey?.add(c, info as unknown as WavInfo);
         await put([int8(newId), int4(seq++), c]);
       }
     };
@@ -114,8 +118,9 @@ export async function storeAudio(tx: Tx, bytes: AsyncIterable<Uint8Array>, onFor
   await tx`
     update audio set content = ${content}, encoding = ${result.encoding}, channels = ${result.channels}, sample_rate = ${result.rate},
       frames = ${result.frames}, bytes_per_frame = ${result.bytesPerFrame} where id = ${newId}`;
-  const levels = (peaks as unknown as ReturnType<typeof createPeakBuilder>).levels();
-  for (const [channel, list] of levels.entries()) {
+  const { levels, silences } = survey as unknown as ReturnType<typeof createSurvey>;
+  for (const [channel, found] of silences().entries()) await putSilences(tx, newId, channel, found);
+  for (const [channel, list] of levels().entries()) {
     for (const [level, data] of list.entries()) {
       await tx`insert into peak (audio_id, channel, level, data) values (${newId}, ${channel}, ${level}, ${Buffer.from(data.buffer, data.byteOffset, data.byteLength)})`;
     }

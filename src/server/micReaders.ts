@@ -2,10 +2,12 @@
 import type { Plan } from '../core/plan/plan';
 import type { MicReader } from '../core/render';
 import { kitMic } from '../core/spill/ownImages';
+import { silencesUpTo } from '../core/spill/silences';
 import { type Uncut, uncut } from '../core/spill/uncut';
 import { readAnywhere } from './chunkReader';
 import type { Sql } from './db';
 import { dbReader } from './dbReader';
+import { readSilences } from './sql/audio';
 import type { FileRow } from './sql/files';
 
 const fileOf = (plan: Plan, files: readonly FileRow[], id: string): FileRow => {
@@ -22,7 +24,12 @@ let last: { readonly sql: Sql; readonly key: string; readonly heard: Promise<Unc
 export function uncutOf(sql: Sql, plan: Plan, files: readonly FileRow[], progress?: () => void | Promise<void>): Promise<Uncut> {
   const key = JSON.stringify([plan.sampleRate, plan.frames, ...plan.order.map((id) => [fileOf(plan, files, id).content, plan.mics[id].channel, plan.mics[id].role])]);
   if (last?.sql === sql && last.key === key) return last.heard;
-  const heard = uncut(plan.sampleRate, plan.frames, readersOf(sql, plan, files), plan.order.map((id) => kitMic(plan.mics[id].role)), progress);
+  const listen = async () => {
+    const known = await Promise.all(plan.order.map((id) => readSilences(sql, fileOf(plan, files, id).audioId, plan.mics[id].channel)));
+    const silences = known.map((k) => k && silencesUpTo(k, plan.frames, plan.sampleRate));
+    return uncut(plan.sampleRate, plan.frames, readersOf(sql, plan, files), plan.order.map((id) => kitMic(plan.mics[id].role)), progress, silences);
+  };
+  const heard = listen();
   last = { sql, key, heard };
   heard.catch(() => {
     if (last?.heard === heard) last = null;

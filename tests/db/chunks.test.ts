@@ -2,15 +2,19 @@ import { mkdtempSync, readdirSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { Plan } from '../../src/core/plan/plan';
+import { silencesIn, silencesUpTo } from '../../src/core/spill/silences';
 import { micWav } from '../../src/demo/writeRecording';
 import { dbReader } from '../../src/server/dbReader';
 import { importFile } from '../../src/server/importFile';
 import { chunkOf, keepChunks } from '../../src/server/keptChunks';
-import { readChunk } from '../../src/server/sql/audio';
+import { readersOf, uncutOf } from '../../src/server/micReaders';
+import { readChunk, readSilences } from '../../src/server/sql/audio';
 import { type FileRow, listFiles } from '../../src/server/sql/files';
+import { getPlan } from '../../src/server/sql/plans';
 import { createRecording } from '../../src/server/sql/recordings';
 import { type TestDatabase, createDatabase } from '../support/database';
-import { pieces } from '../support/wavs';
+import { pieces, wavFile } from '../support/wavs';
 
 let db: TestDatabase;
 let file: FileRow;
@@ -67,5 +71,36 @@ describe('chunks of stored audio', () => {
     const done = keepChunks(db.sql, join(tmpdir(), 'no such folder', 'at all'));
     expect((await chunks()).map((c) => c.length)).toEqual([65536, 65536, 18_929].map((n) => n * file.bytesPerFrame));
     done();
+  });
+});
+
+describe('silences of stored audio', () => {
+  it('are known once it is taken in, of each channel, and nobody reads it to know which mics were cut', async () => {
+    const id = await createRecording(db.sql, 'silences');
+    const sounds = (from: number, to: number, n = 200_000) => Float32Array.from({ length: n }, (_, i) => (i >= from && i < to ? 0.3 * Math.sin(i / 5 + 1) + 0.4 : 0));
+    await importFile(db.sql, id, '01 Snare Top.wav', pieces(micWav(sounds(1000, 199_000), 48000, '01 Snare Top.wav'), 1 << 20));
+    await importFile(db.sql, id, '02 Tom 1.wav', pieces(micWav(sounds(20_000, 70_000, 90_000), 48000, '02 Tom 1.wav'), 1 << 20));
+    await importFile(db.sql, id, '03 Overheads.wav', pieces(wavFile({ channels: 2, frames: 200_000, seed: 8 }), 1 << 20));
+    const files = await listFiles(db.sql, id);
+    const plan = (await getPlan(db.sql, id))?.plan as Plan;
+    const told = await Promise.all(plan.order.map((m) => {
+      const { file, channel } = plan.mics[m];
+      return readSilences(db.sql, files.find((f) => f.name === file)?.audioId as number, channel);
+    }));
+    expect(plan.order.map((m) => plan.mics[m].role)).toEqual(['snare-top', 'tom-1', 'overhead-left', 'overhead-right']);
+    expect(told).toEqual([{ ended: [{ from: 0, to: 1000 }], last: 199_000 }, { ended: [{ from: 0, to: 20_000 }], last: 70_000 }, { ended: [], last: 200_000 }, { ended: [], last: 200_000 }]);
+    // as when they are read
+    const read = await Promise.all(readersOf(db.sql, plan, files).map((r) => silencesIn(r, plan.frames, 48000)));
+    expect(told.map((t) => t && silencesUpTo(t, plan.frames, 48000))).toEqual(read);
+
+    // a mic whose sound is gone is not missed: nothing is read
+    const first = files[0].audioId;
+    await db.sql`update audio_chunk set data = '' where audio_id = ${first}`;
+    const { silences } = await uncutOf(db.sql, plan, files);
+    expect([...silences.keys()]).toEqual([]);
+    // of audio from before they were kept nothing is known, so that it is read: by now it is silent
+    await db.sql`delete from audio_silence where audio_id = ${first}`;
+    expect(await readSilences(db.sql, first, 0)).toBeNull();
+    expect((await silencesIn(readersOf(db.sql, plan, files)[0], plan.frames, 48000)).total).toBe(plan.frames);
   });
 });

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { type Silence, silencesOf } from './silences';
+import { type Silence, createSilenceFinder, silencesIn, silencesOf, silencesUpTo } from './silences';
 
 describe('silences', () => {
   it('are the same as when every sample is looked at, however the recording lies in blocks', () => {
@@ -24,5 +24,22 @@ describe('silences', () => {
       expect(found).toEqual(byEach);
       expect(from).toBe(begin);
     }));
+  });
+
+  it('of a file tell those of a recording that is longer, as when it is read to the end', async () => {
+    const rate = 1000;
+    for (const tail of [0, 4, 30]) {
+      const x = new Float32Array(5000).fill(0.2);
+      x.fill(0, 0, 12).fill(0, 700, 709).fill(0, 2000, 3000).fill(0, 5000 - tail);
+      const finder = createSilenceFinder(rate);
+      for (let at = 0; at < x.length; at += 300) finder.add(Float32Array.from({ length: 300 }, (_, i) => x[at + i] ?? 0), Math.min(300, x.length - at));
+      for (const frames of [5000, 5007, 200_000]) {
+        const read = await silencesIn({ read: (at, out) => out.forEach((_, i) => { out[i] = x[at + i] ?? 0; }) }, frames, rate);
+        expect(silencesUpTo(finder.found(), frames, rate)).toEqual(read);
+        const silent = tail + frames - 5000;
+        expect(read.list).toEqual([{ from: 0, to: 12 }, { from: 2000, to: 3000 }, ...(silent >= 10 ? [{ from: 5000 - tail, to: frames }] : [])]);
+        expect(read.total).toBe(1012 + (silent >= 10 ? silent : 0));
+      }
+    }
   });
 });

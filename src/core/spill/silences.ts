@@ -41,16 +41,47 @@ export function silencesOf(block: Float32Array, n: number, at: number, first: nu
   return sound >= 0 ? sound + 1 : first;
 }
 
-/** Silences of a mic, and how long they are together. */
-export async function silencesIn(reader: MicReader, frames: number, rate: number): Promise<{ list: Silence[]; total: number }> {
-  const list: Silence[] = [];
-  const least = Math.ceil(LEAST_S * rate);
+/** Silences of a file: those that ended, and where the one begins that lasts to its end; the file's end where it sounds there. In frames, in order of time. */
+export interface FileSilences {
+  readonly ended: readonly Silence[];
+  readonly last: number;
+}
+
+const leastAt = (rate: number): number => Math.ceil(LEAST_S * rate);
+
+/** Finds the silences of a file that comes block by block, `rate` in Hz. */
+export function createSilenceFinder(rate: number): { add(block: Float32Array, n: number): void; found(): FileSilences } {
+  const ended: Silence[] = [];
+  const least = leastAt(rate);
+  let [at, last] = [0, 0];
+  return {
+    add(block, n) {
+      last = at + silencesOf(block, n, at, last - at, least, ended);
+      at += n;
+    },
+    found: () => ({ ended, last }),
+  };
+}
+
+/** Silences of a mic, and how long they are together, frames. */
+export interface MicSilences {
+  readonly list: readonly Silence[];
+  readonly total: number;
+}
+
+/** Of a mic in a recording of so many `frames`: silence follows where its file is shorter. */
+export function silencesUpTo({ ended, last }: FileSilences, frames: number, rate: number): MicSilences {
+  const list = frames - last >= leastAt(rate) ? [...ended, { from: last, to: frames }] : ended;
+  return { list, total: list.reduce((n, s) => n + s.to - s.from, 0) };
+}
+
+/** Silences of a mic that is read from beginning to end. */
+export async function silencesIn(reader: MicReader, frames: number, rate: number): Promise<MicSilences> {
+  const finder = createSilenceFinder(rate);
   const block = new Float32Array(READ);
-  let from = 0;
   for (let at = 0; at < frames; at += READ) {
     await reader.read(at, block);
-    from = at + silencesOf(block, Math.min(READ, frames - at), at, from - at, least, list);
+    finder.add(block, Math.min(READ, frames - at));
   }
-  if (frames - from >= least) list.push({ from, to: frames });
-  return { list, total: list.reduce((n, s) => n + s.to - s.from, 0) };
+  return silencesUpTo(finder.found(), frames, rate);
 }

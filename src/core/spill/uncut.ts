@@ -9,7 +9,7 @@ import { oneByOne } from '../hits/ears';
 import type { SongMic } from '../hits/ownMics';
 import type { MicReader } from '../render';
 import { readWithin } from './lowerRate';
-import { READ, type Silence, silencesIn } from './silences';
+import { type MicSilences, READ, type Silence, silencesIn } from './silences';
 import { BINS, HOP, type Spectrogram, createTransform, framesOf } from './transform';
 
 export interface Uncut {
@@ -139,12 +139,12 @@ function noiseAt(bin: number, frame: number): [number, number] {
 /** Root mean square of values that lie evenly between -1 and 1, two of them. */
 const EVEN = Math.sqrt(2 / 3);
 
-/** Mics as they would have been had nobody cut them, `rate` in Hz. Where no mic was, the readers are those that were given. Only mics of drums and overheads are looked at: a click, say, is silent by itself. `progress` is called between steps and may throw to cancel. */
-export async function uncut(rate: number, frames: number, given: readonly MicReader[], mics: readonly Pick<SongMic, 'own' | 'overhead'>[], progress: () => void | Promise<void> = () => {}): Promise<Uncut> {
+/** Mics as they would have been had nobody cut them, `rate` in Hz. Where no mic was, the readers are those that were given. Only mics of drums and overheads are looked at: a click, say, is silent by itself. `progress` is called between steps and may throw to cancel. `told`: by mic, its silences, where they are known without reading it. */
+export async function uncut(rate: number, frames: number, given: readonly MicReader[], mics: readonly Pick<SongMic, 'own' | 'overhead'>[], progress: () => void | Promise<void> = () => {}, told: readonly (MicSilences | null)[] = []): Promise<Uncut> {
   // at once: where they come from one after the other, one comes while another is looked at
   const found = await Promise.all(
-    given.map(async (r) => {
-      const silences = await silencesIn(r, frames, rate);
+    given.map(async (r, m) => {
+      const silences = told[m] ?? (await silencesIn(r, frames, rate));
       await progress();
       return silences;
     }),

@@ -4,6 +4,7 @@
 import type { Writable } from 'node:stream';
 import { FreshGapError } from '../../core/errors';
 import { decodeHex } from '../../core/kernels/pcmKernels';
+import type { FileSilences } from '../../core/spill/silences';
 import type { Encoding } from '../../formats/pcm';
 import type { Sql, Tx } from '../db';
 
@@ -98,6 +99,16 @@ export async function readChunk(sql: Sql | Tx, audioId: number, seq: number): Pr
 function fromBytea(text: Buffer): Uint8Array {
   if (text[0] !== 0x5c || text[1] !== 0x78) throw new Error('The database is set to tell bytea in another format than hex.');
   return decodeHex(text.subarray(2));
+}
+
+export async function putSilences(tx: Tx, audioId: number, channel: number, { ended, last }: FileSilences): Promise<void> {
+  await tx`insert into audio_silence (audio_id, channel, ended, last) values (${audioId}, ${channel}, ${tx.json(ended.map((s) => [s.from, s.to]))}, ${last})`;
+}
+
+/** Null for audio that was taken in before they were looked for. */
+export async function readSilences(sql: Sql, audioId: number, channel: number): Promise<FileSilences | null> {
+  const [row] = await sql<{ ended: [number, number][]; last: number }[]>`select ended, last from audio_silence where audio_id = ${audioId} and channel = ${channel}`;
+  return row ? { ended: row.ended.map(([from, to]) => ({ from, to })), last: row.last } : null;
 }
 
 /** Min/max pairs as float32 bytes. Throws NOT_FOUND. */
