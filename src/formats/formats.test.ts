@@ -179,13 +179,14 @@ describe('PCM', () => {
       const view = new DataView(bytes.buffer, bytes.byteOffset);
       for (let i = 0; i < 40; i++) for (let c = 0; c < channels; c++) expect(view.getFloat32(4 * (i * channels + c), true)).toBe(given[c][i]);
       for (const from of [0, 1, 2, 3, 4]) {
-        const held = new Uint8Array(from + bytes.length + 3);
-        held.set(bytes, from);
-        const out = new Float32Array(50).fill(9);
-        // a last sample that is not whole is none
-        expect(decodeChannel(held.subarray(from), 'float32', channels, channels - 1, out)).toBe(40);
-        expect(out.subarray(0, 40)).toEqual(given[channels - 1]);
-        expect(out[40]).toBe(9);
+        for (const held of [new Uint8Array(from + bytes.length + 3), Buffer.alloc(from + bytes.length + 3)]) {
+          held.set(bytes, from);
+          const out = new Float32Array(50).fill(9);
+          // a last sample that is not whole is none
+          expect(decodeChannel(held.subarray(from), 'float32', channels, channels - 1, out)).toBe(40);
+          expect(out.subarray(0, 40)).toEqual(given[channels - 1]);
+          expect(out[40]).toBe(9);
+        }
       }
     }
   });

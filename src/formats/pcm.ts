@@ -38,7 +38,10 @@ export function decodeChannel(bytes: Uint8Array, encoding: Encoding, channels: n
       break;
     case 'float32': {
       if (LITTLE_ENDIAN) {
-        const floats = bytes.byteOffset % 4 ? new Float32Array(bytes.slice(0, bytes.length & ~3).buffer) : new Float32Array(bytes.buffer, bytes.byteOffset, bytes.length >> 2);
+        const whole = bytes.subarray(0, bytes.length & ~3);
+        // copied where floats may not begin; a Buffer's own slice is no copy
+        const { buffer, byteOffset } = whole.byteOffset % 4 ? new Uint8Array(whole) : whole;
+        const floats = new Float32Array(buffer, byteOffset, whole.length >> 2);
         for (let i = 0, k = channel; i < n; i++, k += channels) {
           const v = floats[k];
           out[i] = v - v === 0 ? v : 0;
