@@ -1,5 +1,5 @@
 /**
- * Chunks of stored audio for a job, which reads every mic some twenty times: what has come from the database once lies in a file that
+ * Chunks of stored audio for a job, which reads every mic six times and more: what has come from the database once lies in a file that
  * nobody else sees, and goes with the job.
  */
 import { closeSync, existsSync, mkdtempSync, openSync, readSync, rmSync, writeSync } from 'node:fs';

@@ -104,6 +104,8 @@ describe('the spill map', () => {
     const other = await s.another();
     await other.goto(address);
     await other.waitForFunction(() => window.freshGap?.store.getState().debleed != null);
+    // time enough to begin to wait, were it to
+    await new Promise((done) => setTimeout(done, 500));
     expect(await other.evaluate(() => window.freshGap.store.getState().proposing)).toBe(false);
     await other.close();
     // the page is closed, and opened again once de-bleed is done
