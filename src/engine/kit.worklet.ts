@@ -7,6 +7,7 @@
  */
 import { createDebleedMix } from '../core/clean/debleedMix';
 import { createDelay } from '../core/dsp/delay';
+import { type MixHop, createMixLoudness } from '../core/dsp/mixLoudness';
 import type { LiveTreatment } from '../core/plan/live';
 import { createKitRenderer } from '../core/render';
 import { BLOCK_FRAMES, type KitOptions, type KitState, type Loop, type Monitor, type ToKit } from './protocol';
@@ -31,6 +32,8 @@ interface Ramp {
   now: number;
   to: number;
 }
+
+const stereo = (): [Float32Array, Float32Array] => [new Float32Array(QUANTUM), new Float32Array(QUANTUM)];
 
 class KitProcessor extends AudioWorkletProcessor {
   private readonly o: KitOptions;
@@ -70,6 +73,11 @@ class KitProcessor extends AudioWorkletProcessor {
   private readonly keyGain = new Float32Array(QUANTUM);
   private readonly peaks: Float32Array;
   private readonly out: [number, number] = [0, 0];
+  /** Loudness of the mix, where it is asked for. */
+  private readonly loudness;
+  private readonly sums = { before: stereo(), after: stereo() };
+  private monitor: Monitor;
+  private hops: MixHop[] = [];
   private sinceState = 0;
 
   constructor(options: { processorOptions: KitOptions }) {
@@ -98,6 +106,8 @@ class KitProcessor extends AudioWorkletProcessor {
     this.blocks = Array.from({ length: number }, () => new Map());
     this.ramps = o.mics.map(() => ({ raw: { now: 0, to: 0 }, clean: { now: 0, to: 0 }, left: { now: 0, to: 0 }, right: { now: 0, to: 0 } }));
     this.peaks = new Float32Array(n);
+    this.loudness = createMixLoudness(o.rate);
+    this.monitor = o.monitor;
     this.step = 1 / ((FADE_MS / 1000) * sampleRate);
     this.setMonitor(o.monitor, true);
     for (const b of o.blocks ?? []) this.blocks[b.mic].set(b.seq, b.data);
@@ -151,11 +161,12 @@ class KitProcessor extends AudioWorkletProcessor {
   }
 
   private setMonitor(m: Monitor, atOnce: boolean) {
+    this.monitor = m;
     this.ramps.forEach((r, i) => {
       r.raw.to = m.listen === 'after' ? 0 : 1;
       r.clean.to = m.listen === 'before' ? 0 : m.listen === 'after' ? 1 : -1;
-      r.left.to = m.gains[i].left;
-      r.right.to = m.gains[i].right;
+      r.left.to = m.gains[i].left * m.evenBy;
+      r.right.to = m.gains[i].right * m.evenBy;
     });
     for (let i = 0; i < this.ramps.length; i++) this.kit.hearPart(i, i === m.partOf ? m.part : 'both');
     this.keyRamp.to = m.keyOf >= 0 ? 1 : 0;
@@ -302,6 +313,24 @@ class KitProcessor extends AudioWorkletProcessor {
     }
   }
 
+  /** Loudness of `n` processed frames of the whole mix, before and after, whichever is heard. */
+  private weigh(n: number) {
+    const { before, after } = this.sums;
+    for (const x of [...before, ...after]) x.fill(0, 0, n);
+    this.monitor.gains.forEach((g, i) => {
+      if (g.left === 0 && g.right === 0) return;
+      const [raw, clean] = [this.raw[i], this.clean[i]];
+      for (let k = 0; k < n; k++) {
+        before[0][k] += g.left * raw[k];
+        before[1][k] += g.right * raw[k];
+        after[0][k] += g.left * clean[k];
+        after[1][k] += g.right * clean[k];
+      }
+    });
+    const hops = this.loudness.push(this.sums, n, this.position);
+    if (hops.length > 0) this.hops = [...this.hops, ...hops];
+  }
+
   private tell() {
     this.sinceState = 0;
     const state: KitState = {
@@ -312,7 +341,9 @@ class KitProcessor extends AudioWorkletProcessor {
       missing: this.waiting,
       peaks: this.peaks.slice(),
       out: [this.out[0], this.out[1]],
+      hops: this.hops,
     };
+    this.hops = [];
     this.peaks.fill(0);
     this.out[0] = 0;
     this.out[1] = 0;
@@ -332,6 +363,7 @@ class KitProcessor extends AudioWorkletProcessor {
             break;
           }
           this.mix(left, right, at, n);
+          if (this.monitor.weigh) this.weigh(n);
           at += n;
           if (this.afterwards && this.fade.now === 0) {
             this.afterFade();

@@ -1,5 +1,6 @@
 /** What the page and its audio worklet say to each other. */
 import type { HearPart } from '../core/clean/partsStage';
+import type { MixHop } from '../core/dsp/mixLoudness';
 import type { LiveTreatment } from '../core/plan/live';
 
 /** Frames in a streamed block, the same as a stored chunk. */
@@ -26,6 +27,10 @@ export interface MicGain {
 
 export interface Monitor {
   listen: Listen;
+  /** How much louder all is heard than that, linear: for equal loudness. */
+  evenBy: number;
+  /** Whether the loudness of the mix is told as it plays, before and after. */
+  weigh: boolean;
   /** Number of the mic whose filtered key is heard instead of everything else, or -1. */
   keyOf: number;
   /** By mic: what it adds to the left and right, already with level, pan, mute, solo, alone or in the kit. */
@@ -73,4 +78,6 @@ export interface KitState {
   /** Peaks since the last state, linear: by mic as heard before level and pan, and of both outputs. */
   peaks: Float32Array;
   out: [number, number];
+  /** Of the mix without `evenBy`, where that is asked for: what was heard whole since the last state. */
+  hops: MixHop[];
 }

@@ -2,11 +2,13 @@ import { readFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import type { HTTPRequest } from 'puppeteer-core';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { createMixLoudness } from '../../src/core/dsp/mixLoudness';
 import { liveTreatment } from '../../src/core/plan/live';
 import { createKitRenderer } from '../../src/core/render';
 import type { Plan } from '../../src/core/plan/plan';
 import { decodeChannel } from '../../src/formats/pcm';
 import { createWavReader } from '../../src/formats/wavReader';
+import { createKitLoudness } from '../../src/engine/kitLoudness';
 import type { Bench } from '../../src/islands/workbench/store';
 import { type Session, importKit, kitFiles, openBrowser, openClean, rendered, saved } from '../support/browser';
 
@@ -112,12 +114,51 @@ describe('what the worklet plays', () => {
     const { worst, peak } = compare(evened.slice(4800), (i) => plain[i + 4800] * gain);
     expect(peak).toBeGreaterThan(0.001);
     expect(worst).toBeLessThan(4 * ONE);
-    // in the kit mics keep their balance
-    await set({ alone: false });
-    expect(await s.page.$eval('[data-testid="evened"]', (e) => e.textContent)).toBe('alone only');
     await set({ alone: true, equal: false });
     const [again] = await rendered(s.page, FROM, LENGTH);
     expect(compare(again, (i) => plain[i]).worst).toBeLessThan(ONE);
+  });
+
+  it('is as loud after as before in the kit, by what was heard of the loop', async () => {
+    const loop = { from: 24_000, to: 144_000 };
+    const shown = () => s.page.$eval('[data-testid="evened"]', (e) => e.textContent);
+    const kit = async (listen: 'before' | 'after') => {
+      await set({ alone: false, equal: false, listen });
+      return (await rendered(s.page, FROM, LENGTH)).map((x) => Float32Array.from(x)) as [Float32Array, Float32Array];
+    };
+    // soloed, the gated mic is all that is heard
+    await s.page.evaluate((x) => window.freshGap.store.setState({ solo: new Set([x]) }), tom);
+    // what it should come to, from what is rendered
+    const [before, after] = [await kit('before'), await kit('after')];
+    const [mix, expected] = [createMixLoudness(48000), createKitLoudness()];
+    const part = (x: [Float32Array, Float32Array], at: number) => [x[0].subarray(at, at + 4800), x[1].subarray(at, at + 4800)] as const;
+    for (let at = 4800; at + 4800 <= LENGTH; at += 4800) expected.hear(mix.push({ before: part(before, at), after: part(after, at) }, 4800, FROM + at));
+    const by = expected.even(48000, loop);
+    expect(by?.after).toBeGreaterThan(0.1);
+    expect(by?.removed).toBeGreaterThan(5);
+
+    await set({ equal: true, loop, loopOn: true });
+    expect(await shown()).toBe('once it plays');
+    await s.page.keyboard.press(' ');
+    await s.page.waitForFunction(() => /^\+?−?\d+\.\d dB$/.test(document.querySelector('[data-testid="evened"]')?.textContent ?? ''), { timeout: 20_000 });
+    // by what it was rendered to be, but for the hop at the loop's beginning
+    await s.page.waitForFunction(
+      (db) => {
+        const told = window.freshGap.store.getState().kitLouder;
+        return told && Math.abs(told.after - db.after) < 0.05 && Math.abs(told.removed - db.removed) < 1;
+      },
+      { timeout: 20_000 },
+      by as Record<string, number>,
+    );
+    await s.page.keyboard.press(' ');
+    await set({ loopOn: false });
+    const louder = await s.page.evaluate(() => window.freshGap.store.getState().kitLouder);
+    const gain = 10 ** ((louder?.after ?? 0) / 20);
+    const [evened] = await rendered(s.page, FROM, LENGTH);
+    const { worst, peak } = compare(evened.slice(4800), (i) => after[0][i + 4800] * gain);
+    expect(peak).toBeGreaterThan(0.001);
+    expect(worst).toBeLessThan(8 * ONE);
+    await s.page.evaluate(() => window.freshGap.store.setState({ solo: new Set(), alone: true, equal: false, loop: null }));
   });
 
   it('is the sum of the mics in the kit, with level, solo and mute', async () => {

@@ -21,7 +21,7 @@ export function kWeighting(rate: number): [BiquadCoefficients, BiquadCoefficient
   return [shelf(), { b0: 1, b1: -2, b2: 1, a1: (2 * (k * k - 1)) / a0, a2: (1 - k / HIGHPASS.q + k * k) / a0 }];
 }
 
-const HOP_S = 0.1;
+export const HOP_S = 0.1;
 /** Blocks of 400 ms, begun every 100. */
 const HOPS = 4;
 const OFFSET_DB = -0.691;
@@ -37,12 +37,10 @@ export interface Loudness {
   heardIn(): number[];
 }
 
-export function createLoudness(rate: number): Loudness {
-  const [shelf, highpass] = kWeighting(rate).map(createBiquad);
-  const weighted = new Float64Array(8192);
-  const hop = Math.round(HOP_S * rate);
-  const hops: number[] = [];
-  let [sum, filled] = [0, 0];
+/**
+ * Loudness by `hops`: K-weighted mean squares of 100 ms each, channels summed; NaN where nothing is known, and no block reaches there.
+ */
+export function loudnessOfHops(hops: ArrayLike<number>): Pick<Loudness, 'integrated' | 'heardIn'> {
   const block = (i: number) => (i + HOPS > hops.length ? 0 : (hops[i] + hops[i + 1] + hops[i + 2] + hops[i + 3]) / HOPS);
   const level = (at: readonly number[]) => OFFSET_DB + 10 * Math.log10(at.reduce((sum, i) => sum + block(i), 0) / at.length + 1e-30);
   const heardIn = () => {
@@ -50,6 +48,22 @@ export function createLoudness(rate: number): Loudness {
     const heard = over(ABSOLUTE_DB);
     return heard.length === 0 ? [] : over(level(heard) + RELATIVE_DB);
   };
+  return {
+    integrated(at) {
+      const told = at ?? heardIn();
+      const db = told.length > 0 ? level(told) : Number.NEGATIVE_INFINITY;
+      return db > ABSOLUTE_DB ? db : null;
+    },
+    heardIn,
+  };
+}
+
+export function createLoudness(rate: number): Loudness {
+  const [shelf, highpass] = kWeighting(rate).map(createBiquad);
+  const weighted = new Float64Array(8192);
+  const hop = Math.round(HOP_S * rate);
+  const hops: number[] = [];
+  let [sum, filled] = [0, 0];
   return {
     push(x, n) {
       shelf.process(x, weighted, n);
@@ -61,11 +75,6 @@ export function createLoudness(rate: number): Loudness {
         [sum, filled] = [0, 0];
       }
     },
-    integrated(at) {
-      const told = at ?? heardIn();
-      const db = told.length > 0 ? level(told) : Number.NEGATIVE_INFINITY;
-      return db > ABSOLUTE_DB ? db : null;
-    },
-    heardIn,
+    ...loudnessOfHops(hops),
   };
 }

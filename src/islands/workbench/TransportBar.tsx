@@ -6,7 +6,7 @@ import type { Listen } from '../../engine/protocol';
 import { Segments } from '../shared/Segments';
 import { formatTime, signed } from '../shared/time';
 import { Toggle } from '../shared/Toggle';
-import { evenedDb, heardAt, togglePlay } from './engine';
+import { evenedDb, heardAt, louderBy, togglePlay } from './engine';
 import { OutMeter, showText } from './Meter';
 import { focusedMic, useBench } from './store';
 
@@ -79,13 +79,13 @@ export function TransportBar() {
       <span className="flex-1" />
       <div
         className="flex items-center gap-1.5"
-        title="One mic alone sounds as loud after as before, so that louder does not pass for better: by its loudness over the song (ITU-R BS.1770), never in what is delivered (Shift W)"
+        title="All sounds as loud after as before, so that louder does not pass for better, by loudness (ITU-R BS.1770): one mic alone over the song, the kit over what was heard of it. Never in what is delivered (Shift W)"
       >
         <Toggle label="Equal loudness" checked={s.equal} onChange={(equal) => useBench.setState({ equal })} />
         <span className="text-xs leading-[13px] text-ink2 max-[1180px]:hidden">
           Equal loudness
           <br />
-          <span className="num" data-testid="evened">{!s.equal ? 'off' : !s.alone ? 'alone only' : s.louder?.micId === s.focus ? `${evened > 0 ? '+' : ''}${signed(evened)} dB` : 'measuring'}</span>
+          <span className="num" data-testid="evened">{!s.equal ? 'off' : louderBy(s) ? `${evened > 0 ? '+' : ''}${signed(evened)} dB` : s.alone || s.playing ? 'measuring' : 'once it plays'}</span>
         </span>
       </div>
       <div className="flex items-center gap-2" title="Loudness of what is heard; never part of what is delivered">

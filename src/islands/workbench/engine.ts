@@ -4,6 +4,7 @@
  */
 import { roleOf } from '../../core/plan/roles';
 import { FreshGapError } from '../../core/errors';
+import type { MixHop } from '../../core/dsp/mixLoudness';
 import { liveTreatment } from '../../core/plan/live';
 import { listHits, thresholdOf } from '../../core/plan/planHits';
 import { rungOutS } from '../../core/measure/debleedFigures';
@@ -12,6 +13,7 @@ import { DEBLEED_DEFAULTS } from '../../core/params/debleedParams';
 import type { DetailResult, FromPreview, LoudnessResult, MarksResult, PreviewRequest, SpectrumResult, TilesResult } from '../../engine/previewProtocol';
 import { layOver, overlaid } from '../../engine/blocks';
 import PreviewWorker from '../../engine/preview.worker.ts?worker';
+import { createKitLoudness, toEven } from '../../engine/kitLoudness';
 import type { KitState, Listen, Monitor } from '../../engine/protocol';
 import { type Transport, type TransportMic, createTransport, renderOffline } from '../../engine/transport';
 import { type Bench, useBench } from './store';
@@ -40,14 +42,17 @@ export function transportMics(s: Pick<Bench, 'data' | 'plan'>): TransportMic[] {
   });
 }
 
-/** How much louder than planned the focused mic is heard alone, for equal loudness, dB. */
-export const evenedDb = (s: Pick<Bench, 'focus' | 'listen' | 'alone' | 'keyListen' | 'hearPart' | 'equal' | 'louder'>): number =>
-  s.equal && s.alone && !s.keyListen && s.hearPart === 'both' && s.louder?.micId === s.focus ? s.louder.db[s.listen] : 0;
+type Evened = Pick<Bench, 'focus' | 'listen' | 'alone' | 'keyListen' | 'hearPart' | 'equal' | 'louder' | 'kitLouder'>;
+const evens = (s: Evened): boolean => s.equal && !s.keyListen && s.hearPart === 'both';
+/** By what each way of hearing is turned up for equal loudness, dB: of the focused mic alone, or of the whole kit. Null where that is not known. */
+export const louderBy = (s: Evened): Record<Listen, number> | null => (s.alone ? (s.louder?.micId === s.focus ? s.louder.db : null) : s.kitLouder);
+/** How much louder than planned all that is heard is, for equal loudness, dB. */
+export const evenedDb = (s: Evened): number => (evens(s) ? (louderBy(s)?.[s.listen] ?? 0) : 0);
 
 /** Who is heard how loud: level, pan, solo, mute; or the focused mic alone in the middle. */
-export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' | 'keyListen' | 'solo' | 'muted' | 'monitorDb' | 'hearPart' | 'equal' | 'louder'>): Monitor {
+export function monitorOf(s: Evened & Pick<Bench, 'plan' | 'solo' | 'muted' | 'monitorDb'>): Monitor {
   const plan = s.plan as Plan;
-  const master = 10 ** ((s.monitorDb + evenedDb(s)) / 20);
+  const master = 10 ** (s.monitorDb / 20);
   const gains = plan.order.map((id) => {
     const { levelDb, pan } = plan.mics[id].mix;
     const level = master * 10 ** (levelDb / 20);
@@ -58,7 +63,7 @@ export function monitorOf(s: Pick<Bench, 'plan' | 'focus' | 'listen' | 'alone' |
     const a = ((pan + 1) * Math.PI) / 4;
     return { left: level * Math.cos(a), right: level * Math.sin(a) };
   });
-  return { listen: s.listen, keyOf: s.keyListen ? plan.order.indexOf(s.focus) : -1, gains, partOf: s.hearPart === 'both' ? -1 : plan.order.indexOf(s.focus), part: s.hearPart };
+  return { listen: s.listen, evenBy: 10 ** (evenedDb(s) / 20), weigh: evens(s) && !s.alone, keyOf: s.keyListen ? plan.order.indexOf(s.focus) : -1, gains, partOf: s.hearPart === 'both' ? -1 : plan.order.indexOf(s.focus), part: s.hearPart };
 }
 
 function onState(k: KitState) {
@@ -67,6 +72,7 @@ function onState(k: KitState) {
   for (const [i, id] of (plan?.order ?? []).entries()) meters.mics.set(id, Math.max(k.peaks[i] ?? 0, (meters.mics.get(id) ?? 0) * 0.86));
   meters.out = [Math.max(k.out[0], meters.out[0] * 0.86), Math.max(k.out[1], meters.out[1] * 0.86)];
   const s = get();
+  if (k.hops.length > 0) evenKit(k.hops);
   if (s.playing !== k.playing || s.buffering !== k.buffering) set({ playing: k.playing, buffering: k.buffering });
 }
 
@@ -197,10 +203,6 @@ export const askTiles = (frames: readonly number[], before: number, after: numbe
 /** Picture of the focused mic over frames `from` to `to`; null while it is being read. */
 export const askSpectrum = (what: Listen, from: number, to: number, columns: number, rows: number): Promise<SpectrumResult> => ask({ type: 'spectrum', what, from, to, columns, rows });
 
-/** Louder or softer than this nothing is made, dB. */
-const MOST_DB = 18;
-/** How much louder something has to be to sound as loud as before, dB; 0 where that cannot be told. */
-export const toEven = (before: number | null, v: number | null): number => (before === null || v === null ? 0 : Math.max(-MOST_DB, Math.min(MOST_DB, before - v)));
 const REST_MS = 250;
 let evening: ReturnType<typeof setTimeout> | undefined;
 /** Measures how much louder the focused mic has to be after, and what is taken of it, to sound as loud as before; once settings rest. */
@@ -213,6 +215,19 @@ function even(): void {
       set({ louder: { micId, db: { before: 0, after: toEven(lufs.before, lufs.after), removed: toEven(lufs.before, lufs.removed) } } });
     });
   }, REST_MS);
+}
+
+const kit = createKitLoudness();
+/** Steps of the kit's loudness that are not worth one, dB. */
+const STEADY_DB = 0.05;
+/** Takes what was heard of the kit just now. What was told before counts until enough of it is known. */
+function evenKit(hops: readonly MixHop[]): void {
+  const s = get();
+  if (s.alone) return;
+  kit.hear(hops);
+  const now = kit.even(s.data?.recording.sampleRate ?? 48000, s.loopOn ? s.loop : null);
+  const moved = now && (['after', 'removed'] as const).some((what) => Math.abs(now[what] - (s.kitLouder?.[what] ?? Number.POSITIVE_INFINITY)) > STEADY_DB);
+  if (moved) set({ kitLouder: now });
 }
 
 /** What a drum (or the rest) adds to a mic in a stretch of up to 12 s, computed while one waits. Throws what the server says. */
@@ -302,8 +317,9 @@ export function startEngine(onError: (e: unknown) => void): () => void {
   const off = useBench.subscribe((now, old) => {
     if (!now.plan || !transport) return;
     if (now.plan !== old.plan || now.spillOf !== old.spillOf || (now.spillOf !== 'planned' && now.focus !== old.focus)) for (const [i, id] of now.plan.order.entries()) transport.setTreatment(i, heardTreatment(now, now.plan, id));
+    if (now.plan !== old.plan || now.solo !== old.solo || now.muted !== old.muted || now.spillOf !== old.spillOf || (now.spillOf !== 'planned' && now.focus !== old.focus)) kit.clear();
     if (now.loop !== old.loop || now.loopOn !== old.loopOn) transport.setLoop(now.loopOn ? now.loop : null);
-    if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.hearPart !== old.hearPart || now.monitorDb !== old.monitorDb || now.equal !== old.equal || now.louder !== old.louder) {
+    if (now.plan !== old.plan || now.focus !== old.focus || now.listen !== old.listen || now.alone !== old.alone || now.keyListen !== old.keyListen || now.solo !== old.solo || now.muted !== old.muted || now.hearPart !== old.hearPart || now.monitorDb !== old.monitorDb || now.equal !== old.equal || now.louder !== old.louder || now.kitLouder !== old.kitLouder) {
       transport.setMonitor(monitorOf(now));
     }
     if (now.plan !== old.plan || now.focus !== old.focus || now.stepping !== old.stepping) askPreview(now);
@@ -325,7 +341,8 @@ export function startEngine(onError: (e: unknown) => void): () => void {
     transport = null;
     worker?.terminate();
     worker = null;
-    set({ playing: false, buffering: false, preview: null });
+    kit.clear();
+    set({ playing: false, buffering: false, preview: null, kitLouder: null });
   };
 }
 

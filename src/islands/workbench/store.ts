@@ -65,6 +65,8 @@ export interface Bench {
   /** Whether one mic alone sounds as loud after as before; and how much louder each is made for that, dB, of the mic named. */
   equal: boolean;
   louder: { readonly micId: string; readonly db: Record<Listen, number> } | null;
+  /** The same of the whole kit, by what was heard of it. */
+  kitLouder: Record<Listen, number> | null;
   waveScale: 'lifted' | 'even';
   /** Whether the focused mic is seen as a spectrogram. */
   spectrum: boolean;
@@ -103,7 +105,7 @@ export interface Bench {
 export const useBench = create<Bench>(() => ({
   id: '', data: null, error: null, plan: null, base: null, gesture: null, revision: 0, undo: null, redo: null, saving: 'saved',
   focus: '', view: { from: 0, to: 1 }, loop: null, loopOn: false, listen: 'after', alone: true, keyListen: false, hearPart: 'both', spillOf: 'planned', solo: new Set(), muted: new Set(),
-  monitorDb: -6, equal: false, louder: null, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, lanes: true, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, working: {}, proposing: false, preview: null, previewLoading: null,
+  monitorDb: -6, equal: false, louder: null, kitLouder: null, waveScale: 'lifted', spectrum: false, playing: false, buffering: false, hit: null, picked: new Set(), selection: null, panel: 'gate', slices: new Set(), tiles: false, lanes: true, carrying: false, waveWidth: 0, stepping: false, analysis: null, debleed: null, working: {}, proposing: false, preview: null, previewLoading: null,
 }));
 
 const { getState: get, setState: set } = useBench;
