@@ -11,6 +11,7 @@ export const ENTRIES = {
   main: 'src/server/main.ts',
   worker: 'src/server/worker.ts',
   'job.thread': 'src/server/jobs/job.thread.ts',
+  'render.thread': 'src/server/jobs/render.thread.ts',
   'demo.thread': 'src/demo/demo.thread.ts',
   'hand.thread': 'src/node/hand.thread.ts',
   'write.thread': 'src/cli/write.thread.ts',

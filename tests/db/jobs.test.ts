@@ -9,6 +9,7 @@ import { createWavReader } from '../../src/formats/wavReader';
 import { exportZip } from '../../src/server/http/zip';
 import { importFile } from '../../src/server/importFile';
 import { type ExportInput, runExport } from '../../src/server/jobs/exportJob';
+import { renderFile } from '../../src/server/jobs/renderFile';
 import { addJob, cancelJob, claimJob, finishJob, getJob, reportJob } from '../../src/server/sql/jobs';
 import { type PlanState, getPlan } from '../../src/server/sql/plans';
 import { createRecording } from '../../src/server/sql/recordings';
@@ -127,6 +128,21 @@ describe('the export job', () => {
     expect(await made()).toBe(before);
     await runExport(db.sql, rec, 'x', { ...input, plan: applyEdit(plan, editGate(plan, 'tom-1', { holdMs: 1 })) }, async () => {});
     expect(await made()).toBe(before + 1);
+
+    // several at a time come to the same, in the same order
+    await db.sql`delete from render`;
+    const along: number[] = [];
+    const notes = new Set<string>();
+    const side = await runExport(db.sql, rec, 'Río / take: 1', input, async (done, note) => {
+      along.push(done);
+      notes.add(note);
+    }, (task, on) => renderFile(db.sql, task, on));
+    expect(side).toEqual(result);
+    expect(along.every((v, i) => i === 0 || v >= along[i - 1])).toBe(true);
+    expect(along[along.length - 1]).toBe(1);
+    expect([...notes].some((x) => x === 'Cleaning OH.wav and Tom 1.wav' || x === 'Cleaning Tom 1.wav and OH.wav')).toBe(true);
+    const again = unzipSync(await stream(await exportZip(db.sql, rec, input, side)));
+    for (const name of Object.keys(zip)) expect(Buffer.from(again[name]).equals(Buffer.from(zip[name])), name).toBe(true);
   });
 
   it('gives slices as files of their own: the very samples of the cleaned file, each with its place', async () => {

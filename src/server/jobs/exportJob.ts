@@ -8,15 +8,13 @@ import { mainMic } from '../../core/plan/mainMic';
 import { listHits } from '../../core/plan/planHits';
 import type { Plan } from '../../core/plan/plan';
 import type { Sql } from '../db';
-import { audioReader, dbReader } from '../dbReader';
-import { type DeliveryEncoding, deliverFile, deliveredName, fileIsUntouched, fileRecipe, micsNeeded } from '../deliver';
+import { type DeliveryEncoding, deliveredName, fileIsUntouched, fileRecipe, micsNeeded } from '../deliver';
 import { deliverSlices } from '../deliverSlices';
 import { deliverHits } from '../deliverHits';
 import { type HitFiles, NO_HIT_FILES } from '../hitFiles';
-import { type AudioRow, findAudio } from '../sql/audio';
-import { listDebled, listImages } from '../sql/debled';
-import { type FileRow, fileEdges, listFiles } from '../sql/files';
+import { type FileRow, fileEdges } from '../sql/files';
 import { findRender, storeRender } from '../sql/renders';
+import { type Debled, type RenderFile, micSound, renderFile } from './renderFile';
 
 /** To be raised whenever the same plan would give other samples: cached files of older engines are not used then. */
 export const ENGINE_VERSION = 4;
@@ -55,18 +53,6 @@ function renderKey(plan: Plan, file: FileRow, files: readonly FileRow[], debled:
   return createHash('sha256').update(JSON.stringify(parts)).digest('hex');
 }
 
-type Debled = ReadonlyMap<string, { contents: readonly string[]; audio: AudioRow; images: Readonly<Record<string, AudioRow>> }>;
-
-/** What de-bleed left, by mic id. */
-async function debledAudio(sql: Sql, recordingId: string): Promise<Debled> {
-  const [list, images] = await Promise.all([listDebled(sql, recordingId), listImages(sql, recordingId)]);
-  return new Map(await Promise.all(list.map(async (d) => {
-    const mine = images.filter((i) => i.micId === d.micId);
-    const rows = await Promise.all(mine.map(async (i) => [i.source, await findAudio(sql, i.content)] as const));
-    return [d.micId, { contents: [d.content, ...mine.map((i) => `${i.source} ${i.content}`)], audio: await findAudio(sql, d.content), images: Object.fromEntries(rows) }] as const;
-  })));
-}
-
 /** Every cut mic, under its file's name without its ending. */
 function cutMics(plan: Plan): { micId: string; mic: string }[] {
   return plan.order.filter((id) => plan.mics[id].treatment.slices.on).map((micId) => {
@@ -80,44 +66,47 @@ function cutMics(plan: Plan): { micId: string; mic: string }[] {
 const cutsOf = (plan: Plan) =>
   cutMics(plan).map(({ micId, mic }) => ({ mic, cuts: slicesOf(plan, micId).map((s) => ({ from: s.from, to: s.to, fadeIn: s.fadeIn, fadeOut: s.fadeOut, hits: s.hits.length })) }));
 
-/** `report` is told 0..1 and what is being done; it throws where the job was cancelled. */
-export async function runExport(sql: Sql, recordingId: string, recordingName: string, input: ExportInput, report: (done: number, note: string) => Promise<void>): Promise<ExportResult> {
-  const all = await listFiles(sql, recordingId);
-  const files = all.filter((f) => !input.files || input.files.includes(f.name));
-  const out: ExportedFile[] = [];
+const noteOf = (files: readonly string[]): string => (files.length === 0 ? '' : `Cleaning ${files.length > 2 ? `${files[0]} and ${files.length - 1} more` : files.join(' and ')}`);
+
+/**
+ * `report` is told 0..1 and what is being done; it throws where the job was cancelled. `render` makes a file: here, one after the other, where nothing is said,
+ * or in threads, as many at a time as that has.
+ */
+export async function runExport(sql: Sql, recordingId: string, recordingName: string, input: ExportInput, report: (done: number, note: string) => Promise<void>, render?: RenderFile): Promise<ExportResult> {
   const { plan } = input;
-  const debled = await debledAudio(sql, recordingId);
+  const { files: all, debled, reader, kept } = await micSound(sql, recordingId, plan);
+  const files = all.filter((f) => !input.files || input.files.includes(f.name));
   const total = files.reduce((n, f) => n + f.frames, 0) || 1;
-  const reader = (id: string) => {
-    const m = plan.mics[id];
-    const source = all.find((x) => x.name === m.file);
-    if (!source) throw new Error(`no file for ${id}`);
-    return dbReader(sql, source, m.channel);
+  const done = new Map<string, number>();
+  const underway = new Set<string>();
+  const told = (file: string, frames: number) => {
+    done.set(file, frames);
+    return report([...done.values()].reduce((n, v) => n + v, 0) / total, noteOf([...underway]));
   };
-  const kept = (id: string) => {
-    const d = debled.get(id);
-    return d ? { own: audioReader(sql, d.audio, 0), images: Object.fromEntries(Object.entries(d.images).map(([s, a]) => [s, audioReader(sql, a, 0)])) } : null;
-  };
-  let before = 0;
-  for (const f of files) {
+  const deliver = async (f: FileRow): Promise<ExportedFile> => {
     const name = deliveredName(f.name, input.suffix);
     const { extras, head, tail } = await fileEdges(sql, f.id);
     if (fileIsUntouched(plan, f.name)) {
-      out.push({ name, fileId: f.id, key: null, bytes: head.length + tail.length + f.frames * f.bytesPerFrame, clipped: 0 });
-    } else {
-      const key = renderKey(plan, f, all, debled, input, extras);
-      const note = `Cleaning ${f.name}`;
-      await report(before / total, note);
-      const render =
-        (await findRender(sql, key)) ??
-        (await storeRender(sql, key, input.encoding, (write) =>
-          deliverFile({ plan, file: f.name, frames: f.frames, extras, encoding: input.encoding, reader, kept, write, onFrames: (n) => report((before + n) / total, note) }),
-        ));
-      out.push({ name, fileId: f.id, key, bytes: render.bytes, clipped: render.clipped });
+      await told(f.name, f.frames);
+      return { name, fileId: f.id, key: null, bytes: head.length + tail.length + f.frames * f.bytesPerFrame, clipped: 0 };
     }
-    before += f.frames;
-    await report(before / total, '');
-  }
+    const key = renderKey(plan, f, all, debled, input, extras);
+    const task = { recordingId, plan, file: f.name, encoding: input.encoding, key };
+    let over = false;
+    const onFrames = (n: number) => {
+      // what a thread said may come after its answer
+      if (over) return;
+      underway.add(f.name);
+      return told(f.name, n);
+    };
+    const made = (await findRender(sql, key)) ?? (await (render ?? ((t, on) => renderFile(sql, t, on)))(task, onFrames));
+    over = true;
+    underway.delete(f.name);
+    await told(f.name, f.frames);
+    return { name, fileId: f.id, key, bytes: made.bytes, clipped: made.clipped };
+  };
+  const out: ExportedFile[] = render ? await Promise.all(files.map(deliver)) : [];
+  if (!render) for (const f of files) out.push(await deliver(f));
   const hits = input.hits ?? NO_HIT_FILES;
   if (hits.midi || hits.csv || hits.labels || hits.cuts || hits.ticks !== 'none') {
     await report(1, 'Writing the hits');

@@ -10,6 +10,7 @@ import { getRecording } from '../sql/recordings';
 import { runAnalysis } from './analysisJob';
 import { type ImageInput, runDebleed, runImage } from './debleedJob';
 import { type ExportInput, runExport } from './exportJob';
+import { withRenderers } from './renderers';
 
 export interface JobTask {
   kind: string;
@@ -39,7 +40,7 @@ export default async function run(task: JobTask): Promise<JobOutcome> {
   };
   try {
     const recording = await getRecording(sql, task.recordingId);
-    if (task.kind === 'export') return { result: await runExport(sql, task.recordingId, recording.name, task.input as ExportInput, report) };
+    if (task.kind === 'export') return { result: await withRenderers(task.url, (render) => runExport(sql, task.recordingId, recording.name, task.input as ExportInput, report, render)) };
     if (task.kind === 'analysis') return { result: await runAnalysis(sql, task.recordingId, report) };
     if (task.kind === 'debleed') return { result: await runDebleed(sql, task.recordingId, report) };
     if (task.kind === 'image') return { result: await runImage(sql, task.recordingId, task.input as ImageInput, report) };
