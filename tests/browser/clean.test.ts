@@ -1,4 +1,4 @@
-import type { HTTPRequest } from 'puppeteer-core';
+import type { HTTPRequest, HTTPResponse } from 'puppeteer-core';
 import { afterAll, beforeAll, describe, expect, inject, it } from 'vitest';
 import { GATE_DEFAULTS } from '../../src/core/params/gateParams';
 import { type Sql, connect } from '../../src/server/db';
@@ -104,6 +104,32 @@ describe('the gate of a tom', () => {
     await s.page.waitForFunction((m) => window.freshGap.store.getState().plan?.mics[m].treatment.gate.releaseMs === 420, {}, tom);
     await saved(s.page);
     expect(await storedGate()).toEqual(was);
+  });
+
+  it('takes no harm from undo or redo pressed beyond the last step: it ends where the steps end', async () => {
+    const was = await gate();
+    const strike = async (key: 'z' | 'Z', times: number) => {
+      await s.page.keyboard.down('Control');
+      if (key === 'Z') await s.page.keyboard.down('Shift');
+      for (let k = 0; k < times; k++) await s.page.keyboard.press(key);
+      if (key === 'Z') await s.page.keyboard.up('Shift');
+      await s.page.keyboard.up('Control');
+    };
+    const refused: string[] = [];
+    const listen = async (r: HTTPResponse) => {
+      if (r.status() === 409) refused.push((await r.json()).error.code);
+    };
+    s.page.on('response', listen);
+    await strike('z', 3);
+    await s.page.waitForFunction((m) => window.freshGap.store.getState().plan?.mics[m].treatment.gate.releaseMs !== 420, {}, tom);
+    await saved(s.page);
+    await strike('Z', 6);
+    await s.page.waitForFunction(() => window.freshGap.store.getState().redo === null && window.freshGap.store.getState().saving === 'saved');
+    s.page.off('response', listen);
+    expect(new Set(refused)).toEqual(new Set(['NOTHING_TO_REDO']));
+    expect(await storedGate()).toEqual(was);
+    expect(await gate()).toEqual(was);
+    expect(await s.page.evaluate(() => document.body.textContent)).not.toMatch(/nothing to redo/i);
   });
 
   it('shows at once how far it closes, and follows every change', async () => {

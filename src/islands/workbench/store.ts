@@ -179,16 +179,19 @@ type Step = { kind: 'do'; edit: Edit } | { kind: 'undo' } | { kind: 'redo' };
 const queue: Step[] = [];
 let sending = false;
 const RETRY_MS = 2000;
+const NOTHING_THERE: ReadonlySet<string> = new Set(['NOTHING_TO_UNDO', 'NOTHING_TO_REDO']);
 
 async function send() {
   if (sending) return;
   sending = true;
+  let newest: PlanState | null = null;
   while (queue.length) {
     set({ saving: get().saving === 'offline' ? 'offline' : 'saving' });
     const step = queue[0];
     try {
       const state = await request<PlanState>('POST', `/api/recordings/${get().id}/steps`, { revision: get().revision, step, client: CLIENT });
       queue.shift();
+      newest = state;
       if (queue.length === 0 && !get().gesture) adopt(state);
       else set({ revision: state.revision });
       set({ saving: queue.length ? 'saving' : 'saved' });
@@ -197,6 +200,13 @@ async function send() {
         // kept in the queue, tried again until the server is back
         set({ saving: 'offline' });
         await new Promise((done) => setTimeout(done, RETRY_MS));
+        continue;
+      }
+      // a key held too long: it changed nothing, and what was done after it counts
+      if (e instanceof FreshGapError && NOTHING_THERE.has(e.code)) {
+        queue.shift();
+        if (queue.length === 0 && newest && !get().gesture) adopt(newest);
+        set({ saving: queue.length ? 'saving' : 'saved' });
         continue;
       }
       const lost = queue.splice(0);
