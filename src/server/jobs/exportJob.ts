@@ -12,9 +12,9 @@ import { type DeliveryEncoding, deliveredName, fileIsUntouched, fileRecipe, mics
 import { deliverSlices } from '../deliverSlices';
 import { deliverHits } from '../deliverHits';
 import { type HitFiles, NO_HIT_FILES } from '../hitFiles';
-import { type FileRow, fileEdges } from '../sql/files';
+import { type FileRow, fileEdges, listFiles } from '../sql/files';
 import { findRender, storeRender } from '../sql/renders';
-import { type Debled, type RenderFile, micSound, renderFile } from './renderFile';
+import { type Debled, type RenderFile, debledAudio, micReaders, renderFile } from './renderFile';
 
 /** To be raised whenever the same plan would give other samples: cached files of older engines are not used then. */
 export const ENGINE_VERSION = 4;
@@ -74,7 +74,9 @@ const noteOf = (files: readonly string[]): string => (files.length === 0 ? '' : 
  */
 export async function runExport(sql: Sql, recordingId: string, recordingName: string, input: ExportInput, report: (done: number, note: string) => Promise<void>, render?: RenderFile): Promise<ExportResult> {
   const { plan } = input;
-  const { files: all, debled, reader, kept } = await micSound(sql, recordingId, plan);
+  const [all, debled] = await Promise.all([listFiles(sql, recordingId), debledAudio(sql, recordingId)]);
+  const sound = { files: all, debled };
+  const { reader, kept } = micReaders(sql, plan, sound);
   const files = all.filter((f) => !input.files || input.files.includes(f.name));
   const total = files.reduce((n, f) => n + f.frames, 0) || 1;
   const done = new Map<string, number>();
@@ -91,7 +93,7 @@ export async function runExport(sql: Sql, recordingId: string, recordingName: st
       return { name, fileId: f.id, key: null, bytes: head.length + tail.length + f.frames * f.bytesPerFrame, clipped: 0 };
     }
     const key = renderKey(plan, f, all, debled, input, extras);
-    const task = { recordingId, plan, file: f.name, encoding: input.encoding, key };
+    const task = { plan, sound, file: f.name, encoding: input.encoding, key };
     let over = false;
     const onFrames = (n: number) => {
       // what a thread said may come after its answer

@@ -5,7 +5,7 @@ import { audioReader, dbReader } from '../dbReader';
 import { type DeliveryEncoding, deliverFile } from '../deliver';
 import { type AudioRow, findAudio } from '../sql/audio';
 import { listDebled, listImages } from '../sql/debled';
-import { fileEdges, listFiles } from '../sql/files';
+import { type FileRow, fileEdges } from '../sql/files';
 import { type RenderRow, storeRender } from '../sql/renders';
 
 export type Debled = ReadonlyMap<string, { contents: readonly string[]; audio: AudioRow; images: Readonly<Record<string, AudioRow>> }>;
@@ -20,9 +20,14 @@ export async function debledAudio(sql: Sql, recordingId: string): Promise<Debled
   })));
 }
 
+/** What an export reads, as it was when it began: what de-bleed leaves anew meanwhile has no part in it. */
+export interface ExportSound {
+  readonly files: readonly FileRow[];
+  readonly debled: Debled;
+}
+
 /** Readers of a recording's mics and of what de-bleed left of each, by mic id. */
-export async function micSound(sql: Sql, recordingId: string, plan: Plan) {
-  const [files, debled] = await Promise.all([listFiles(sql, recordingId), debledAudio(sql, recordingId)]);
+export function micReaders(sql: Sql, plan: Plan, { files, debled }: ExportSound) {
   const reader = (id: string) => {
     const m = plan.mics[id];
     const source = files.find((x) => x.name === m.file);
@@ -33,12 +38,12 @@ export async function micSound(sql: Sql, recordingId: string, plan: Plan) {
     const d = debled.get(id);
     return d ? { own: audioReader(sql, d.audio, 0), images: Object.fromEntries(Object.entries(d.images).map(([s, a]) => [s, audioReader(sql, a, 0)])) } : null;
   };
-  return { files, debled, reader, kept };
+  return { reader, kept };
 }
 
 export interface RenderTask {
-  readonly recordingId: string;
   readonly plan: Plan;
+  readonly sound: ExportSound;
   /** Name of the file in the recording. */
   readonly file: string;
   readonly encoding: DeliveryEncoding;
@@ -48,9 +53,9 @@ export interface RenderTask {
 /** Makes a task's file; `told` is told the frames done. */
 export type RenderFile = (task: RenderTask, told: (frames: number) => void | Promise<void>) => Promise<RenderRow>;
 
-export async function renderFile(sql: Sql, { recordingId, plan, file, encoding, key }: RenderTask, told: (frames: number) => void | Promise<void>): Promise<RenderRow> {
-  const { files, reader, kept } = await micSound(sql, recordingId, plan);
-  const f = files.find((x) => x.name === file);
+export async function renderFile(sql: Sql, { plan, sound, file, encoding, key }: RenderTask, told: (frames: number) => void | Promise<void>): Promise<RenderRow> {
+  const { reader, kept } = micReaders(sql, plan, sound);
+  const f = sound.files.find((x) => x.name === file);
   if (!f) throw new Error(`no file ${file}`);
   const { extras } = await fileEdges(sql, f.id);
   return storeRender(sql, key, encoding, (write) => deliverFile({ plan, file, frames: f.frames, extras, encoding, reader, kept, write, onFrames: told }));
